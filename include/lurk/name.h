@@ -1,0 +1,57 @@
+/*
+ * Names: from what people write to keys and scan codes.
+ *
+ * Names are read in any case, with spaces, `_` and `-` left out or put in: "CapsLock", "caps lock",
+ * "KEY_CAPSLOCK", "caps", "lctrl", "right alt", "kp enter", "shift+3", "any Enter", "hid:07:39",
+ * "evdev:58", ";". What can be several keys is refused with the list, unless written exactly as the
+ * W3C spells one of them ("Delete" is a key, "delete" is a question). Numbers alone are refused
+ * with all their readings.
+ */
+#ifndef LURK_NAME_H
+#define LURK_NAME_H
+
+#include "lurk/rule.h"
+
+/* Which key types a character, in the layout in use; modifiers as LURK_MOD_…. */
+struct lurk_characters {
+	void *data;
+	bool (*find)(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers);
+};
+
+enum lurk_name_kind {
+	LURK_NAME_PRESS,     /* one thing: `press` */
+	LURK_NAME_MANY,      /* several keys: `keys` */
+	LURK_NAME_NUMBER,    /* a bare number: lurk_name_reading() */
+	LURK_NAME_CHARACTER, /* a character, and no layout that has it */
+	LURK_NAME_UNKNOWN,   /* nothing; `keys` are those with names nearly the same, best first */
+};
+
+enum { LURK_NAME_KEYS = 8 };
+
+struct lurk_name {
+	uint8_t kind; /* enum lurk_name_kind */
+	struct lurk_press press;
+	uint8_t count;
+	lurk_key keys[LURK_NAME_KEYS];
+	uint32_t decimal, hex; /* a bare number's value read either way */
+	bool is_decimal;       /* made of digits 0 to 9 only */
+	bool is_hex;           /* always, but for digits too large */
+};
+
+/* Reads `length` bytes of UTF-8. `characters` may be NULL: letters are then those of a US layout
+ * and other characters LURK_NAME_CHARACTER. Returns name->kind. */
+enum lurk_name_kind lurk_name_read(const char *text, size_t length,
+				   const struct lurk_characters *characters,
+				   struct lurk_name *name);
+
+/* One way in which people meet numbers for keys. */
+struct lurk_reading {
+	const char *as; /* such as "set 1" or "event code" */
+	lurk_scan scan; /* kind LURK_SCAN_NONE for an event code */
+	lurk_key key;
+};
+
+/* The index-th way to read a bare number in which it names a key; false past the last. */
+bool lurk_name_reading(const struct lurk_name *name, unsigned index, struct lurk_reading *reading);
+
+#endif

@@ -1,0 +1,91 @@
+/*
+ * Ports: the thin layer that reaches a machine. docs/porting.md explains it by writing one, and the
+ * contract suite of tests/port says the same in tests.
+ *
+ * A keyboard is known by a small number for as long as it is plugged in; the number may be another
+ * keyboard's later. A function that is given a keyboard that is gone returns LURK_ERR_GONE and
+ * changes nothing; but one that was taken when it was unplugged keeps its number, and
+ * lurk_port_class .send goes on speaking for it, until it is given back: so that what it pressed
+ * can be released.
+ */
+#ifndef LURK_INCLUDE_PORT_H
+#define LURK_INCLUDE_PORT_H
+
+#include "lurk/engine.h"
+
+struct lurk_port_keyboard {
+	struct lurk_identity identity;
+	uint8_t declares[LURK_KEY_COUNT / 8]; /* a bit a key: what its node said it can send */
+	uint16_t table_entries;               /* 0 where there is no table */
+};
+
+static inline bool lurk_declares(const struct lurk_port_keyboard *keyboard, lurk_key key)
+{
+	return keyboard->declares[key / 8] >> key % 8 & 1;
+}
+
+/* One entry of the machine's own scan code table. */
+struct lurk_table_entry {
+	lurk_scan scan;
+	lurk_key original; /* before Lurk's first change */
+	lurk_key key;      /* now; LURK_KEY_UNKNOWN where it is disabled */
+};
+
+enum lurk_port_event_kind { LURK_PORT_PLUGGED = 1, LURK_PORT_UNPLUGGED, LURK_PORT_KEY };
+
+struct lurk_port_event {
+	uint8_t kind;
+	uint16_t keyboard;
+	uint64_t time_us;
+	struct lurk_key_event key; /* as the keyboard sent it, by the table's originals */
+};
+
+struct lurk_port;
+
+struct lurk_port_class {
+	/* The keyboard with this number; false where there is none. */
+	bool (*keyboard)(struct lurk_port *port, uint16_t number,
+			 struct lurk_port_keyboard *keyboard);
+
+	/* The next thing that happened, without blocking; false where nothing did. Keyboards that
+	 * are there from the start are plugged first. */
+	bool (*next)(struct lurk_port *port, struct lurk_port_event *event);
+
+	/* Takes the keyboard for Lurk alone, or gives it back. Taken, its keys reach nobody else
+	 * (what is held at that moment is released for them), and lurk_port_class.send speaks for
+	 * it. */
+	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool take);
+
+	/* Sends strokes as the keyboard's own, all or none. For one that is not taken, only
+	 * releases are sent: they end a press that a change of the table would leave behind. */
+	enum lurk_error (*send)(struct lurk_port *port, const struct lurk_frame *frame);
+
+	/* Reads and writes one entry of the keyboard's table. */
+	enum lurk_error (*table_get)(struct lurk_port *port, uint16_t keyboard, uint16_t index,
+				     struct lurk_table_entry *entry);
+	enum lurk_error (*table_set)(struct lurk_port *port, uint16_t keyboard, uint16_t index,
+				     lurk_key key);
+
+	/* Storage: this many slots of this many bytes. A write that is interrupted may leave
+	 * anything in its own slot, and leaves the others alone. Reading one never written gives
+	 * length 0. */
+	unsigned (*slots)(struct lurk_port *port, size_t *size);
+	enum lurk_error (*slot_read)(struct lurk_port *port, unsigned slot, uint8_t *bytes,
+				     size_t size, size_t *length);
+	enum lurk_error (*slot_write)(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
+				      size_t length);
+
+	/* Microseconds since 1970. */
+	uint64_t (*now)(struct lurk_port *port);
+
+	/* What to wait on until the next event: a file descriptor, or -1 where next() is to be
+	 * asked again. */
+	int (*descriptor)(struct lurk_port *port);
+};
+
+/* A port's own struct begins with this one. */
+struct lurk_port {
+	const struct lurk_port_class *class;
+};
+
+#endif

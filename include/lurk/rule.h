@@ -1,0 +1,108 @@
+/*
+ * Rules: what is pressed, what it gives, on which keyboard.
+ *
+ * A rule is as the person wrote it: one line of a profile. lurk_rule_change() breaks it into
+ * changes of single keys or scan codes: a rule on a pair (`Alt`) is two, a swap of two pairs is
+ * four, a rule on a meaning (`any Enter`) is one for every key with that meaning.
+ *
+ * Which rule wins a press: one for this keyboard before one for every keyboard; then a scan code
+ * before a key before a meaning; then more modifiers before fewer. All rules act at once, never in
+ * a chain: with A→B and B→C, pressing A gives B.
+ */
+#ifndef LURK_RULE_H
+#define LURK_RULE_H
+
+#include "lurk/scan.h"
+
+/* A string that is not NUL-terminated and belongs to whoever gave it. */
+struct lurk_text {
+	const char *bytes;
+	size_t length;
+};
+
+/* Modifiers in masks: the eight keys in the order of a HID report's modifier byte, then either
+ * side. */
+enum {
+	LURK_MOD_LEFT_CONTROL = 1 << 0,
+	LURK_MOD_LEFT_SHIFT = 1 << 1,
+	LURK_MOD_LEFT_ALT = 1 << 2,
+	LURK_MOD_LEFT_META = 1 << 3,
+	LURK_MOD_RIGHT_CONTROL = 1 << 4,
+	LURK_MOD_RIGHT_SHIFT = 1 << 5,
+	LURK_MOD_RIGHT_ALT = 1 << 6,
+	LURK_MOD_RIGHT_META = 1 << 7,
+	LURK_MOD_CONTROL = 1 << 8,
+	LURK_MOD_SHIFT = 1 << 9,
+	LURK_MOD_ALT = 1 << 10,
+	LURK_MOD_META = 1 << 11,
+	LURK_MOD_ALL = (1 << 12) - 1,
+};
+
+/* What a press is on. The order is the order of specificity. */
+enum lurk_target_kind {
+	LURK_TARGET_NONE,
+	LURK_TARGET_MEANING, /* every key that has the meaning of `key` */
+	LURK_TARGET_PAIR,    /* both sides of a modifier; `key` is the left one */
+	LURK_TARGET_KEY,
+	LURK_TARGET_SCAN,
+};
+
+struct lurk_target {
+	uint8_t kind; /* enum lurk_target_kind */
+	lurk_key key;
+	lurk_scan scan; /* for LURK_TARGET_SCAN */
+};
+
+struct lurk_press {
+	struct lurk_target on;
+	uint16_t modifiers; /* LURK_MOD_…, 0 for the key whatever is held with it */
+	bool only;          /* only while no modifier is held */
+};
+
+enum lurk_gives {
+	LURK_GIVES_KEY = 1,
+	LURK_GIVES_PAIR, /* side to side; `key` is the left one */
+	LURK_GIVES_NOTHING,
+	LURK_GIVES_ITSELF,
+	/* Read, stored and shown, not carried out yet: */
+	LURK_GIVES_CHORDS,  /* `text` holds the chords as written, separated by spaces */
+	LURK_GIVES_TEXT,    /* `text` is typed */
+	LURK_GIVES_PROFILE, /* `text` is the profile's name, or "previous" */
+	LURK_GIVES_TOGGLE,  /* all rules off, and on again */
+	LURK_GIVES_END,
+};
+
+struct lurk_result {
+	uint8_t kind; /* enum lurk_gives */
+	lurk_key key;
+	struct lurk_text text;
+};
+
+struct lurk_rule {
+	struct lurk_press press;
+	struct lurk_result gives;
+	bool swap;         /* gives.key gives press.on's key as well; two keys, or two pairs */
+	bool off;          /* switched off, and kept */
+	uint16_t keyboard; /* 0 for every keyboard, else 1 + its place in the image's keyboards */
+	uint32_t line;     /* where it stands in the profile, 1 for the first line */
+	struct lurk_text note;
+};
+
+/* One key or scan code, and what it gives: LURK_GIVES_KEY, _NOTHING or _ITSELF. */
+struct lurk_change {
+	struct lurk_target on; /* LURK_TARGET_KEY or _SCAN */
+	uint8_t gives;
+	lurk_key key;
+};
+
+/* The index-th change that a rule amounts to; false past the last. */
+bool lurk_rule_change(const struct lurk_rule *rule, unsigned index, struct lurk_change *change);
+
+/* LURK_OK where this version carries the rule out, LURK_ERR_NOT_YET for one of a later kind,
+ * LURK_ERR_CONTENT for one that makes no sense (a swap of a key with a pair). */
+enum lurk_error lurk_rule_check(const struct lurk_rule *rule);
+
+/* How specific a rule's change is: the larger wins; equal ranks on one press are a conflict. */
+unsigned lurk_change_rank(const struct lurk_rule *rule, const struct lurk_change *change);
+
+#endif

@@ -1,0 +1,95 @@
+/*
+ * The session: a port, its keyboards as they come and go, and the rules in force on them. What the
+ * service and the simulated desk both run.
+ *
+ *     lurk_session_start(&session, &memory, &port);
+ *     while (lurk_session_step(&session))
+ *             ;
+ *
+ * lurk_session_apply() brings a new image into force on all keyboards, or changes nothing.
+ */
+#ifndef LURK_INCLUDE_SESSION_H
+#define LURK_INCLUDE_SESSION_H
+
+#include "lurk/store.h"
+#include "lurk/way.h"
+
+enum { LURK_SESSION_KEYMAPS = 64, LURK_SESSION_DOWN = 32 };
+
+struct lurk_session_keyboard {
+	bool present;
+	bool taken;
+	bool unsettled;          /* table entries wait for their keys to come up */
+	uint16_t described;      /* 1 + its index in the image, 0 where no description fits */
+	enum lurk_error trouble; /* why its rules are not in force */
+	struct lurk_port_keyboard info;
+	const struct lurk_keymap *keymap;
+	struct lurk_way_choice choice; /* the way it is in force, and why */
+	uint8_t down_count;
+	lurk_scan down[LURK_SESSION_DOWN]; /* what is physically held */
+};
+
+/* The caller's memory. Both images have room for `image_size` bytes, both keymap areas for
+ * `keymap_size` (aligned as for a pointer): one is in use, the other for what comes next. */
+struct lurk_session_memory {
+	struct lurk_session_keyboard *keyboards;
+	struct lurk_engine_keyboard *engine_keyboards;
+	uint16_t keyboard_count;
+	uint8_t *images[2];
+	size_t image_size;
+	void *keymaps[2];
+	size_t keymap_size;
+};
+
+/* One set of rules with the keymaps compiled from it so far. */
+struct lurk_ruleset {
+	bool loaded;
+	struct lurk_image image;
+	size_t keymap_used;
+	unsigned keymap_count;
+	struct {
+		uint16_t described;
+		uint8_t wiring;
+		struct lurk_keymap *keymap;
+	} keymaps[LURK_SESSION_KEYMAPS];
+};
+
+struct lurk_session {
+	struct lurk_port *port;
+	struct lurk_session_memory memory;
+	struct lurk_engine engine;
+	struct lurk_ruleset rulesets[2];
+	unsigned current;
+	struct lurk_store_report store;
+	/* Called for every key event, with what its press gives; may be NULL. */
+	void (*watch)(void *data, const struct lurk_event *event, const struct lurk_action *action);
+	void *watch_data;
+};
+
+/* What went wrong while applying. */
+struct lurk_apply_report {
+	uint16_t keyboard; /* the port's number for it */
+	struct lurk_compile_report compile;
+};
+
+/* Loads the newest valid image (session->store tells which, and what was passed over) and lists the
+ * port's keyboards with the next steps. Nothing stored is no error. */
+enum lurk_error lurk_session_start(struct lurk_session *session,
+				   const struct lurk_session_memory *memory,
+				   struct lurk_port *port);
+
+/* Deals with the next thing that happened at the port; false where nothing did. */
+bool lurk_session_step(struct lurk_session *session);
+
+/* Compiles an image for all keyboards, brings it into force and stores it; on any error the old
+ * rules are in force and nothing is stored. */
+enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
+				   size_t length, struct lurk_apply_report *report);
+
+/* Gives every keyboard back and the tables as they were. */
+void lurk_session_stop(struct lurk_session *session);
+
+/* The image in force, NULL where there is none. */
+const struct lurk_image *lurk_session_image(const struct lurk_session *session);
+
+#endif

@@ -1,0 +1,32 @@
+/*
+ * The store: a ring of storage slots. The newest valid image wins; saving goes into the slot after
+ * it and so never touches it. At whichever byte the power goes, the old or the new image is there,
+ * whole.
+ */
+#ifndef LURK_INCLUDE_STORE_H
+#define LURK_INCLUDE_STORE_H
+
+#include "lurk/port.h"
+
+enum { LURK_SLOTS_MAX = 16 };
+
+/* What was found in the slots. */
+struct lurk_store_report {
+	unsigned slots;
+	int newest;                          /* the slot loaded, -1 where none is valid */
+	enum lurk_error why[LURK_SLOTS_MAX]; /* LURK_OK, or why a slot was passed over */
+	uint64_t sequence[LURK_SLOTS_MAX];   /* of the valid ones */
+};
+
+/* Loads the newest valid image whose sequence is below `before` (LURK_NEVER for the newest of all)
+ * into `bytes`. Returns LURK_ERR_EMPTY where there is none. */
+enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t *bytes,
+				size_t size, struct lurk_image *image,
+				struct lurk_store_report *report);
+
+/* Stamps a written image with the next sequence and the port's time, and saves it. `report` is what
+ * lurk_store_load() found, and is brought up to date. */
+enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length,
+				struct lurk_store_report *report);
+
+#endif

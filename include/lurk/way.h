@@ -1,0 +1,42 @@
+/*
+ * Table or relay: by which way a keymap comes into force on a keyboard.
+ *
+ * The machine's own table costs nothing per key press and needs no process, but it can only turn
+ * one scan code into one key that the keyboard declared from the start, and it does not count: two
+ * keys that give the same key would release it too early. So it is used exactly where it does what
+ * the rules say; else the keyboard goes through the relay.
+ */
+#ifndef LURK_INCLUDE_WAY_H
+#define LURK_INCLUDE_WAY_H
+
+#include "lurk/port.h"
+
+enum lurk_way { LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_WAY_RELAY };
+
+enum lurk_way_reason {
+	LURK_BECAUSE_NO_RULE,      /* plain: no rule changes a key that it has */
+	LURK_BECAUSE_ONE_TO_ONE,   /* table */
+	LURK_BECAUSE_NO_TABLE,     /* relay: the machine has no table for it */
+	LURK_BECAUSE_UNDECLARED,   /* relay: `key` is not among the keys that it declared */
+	LURK_BECAUSE_TWICE,        /* relay: `key` comes from `other` as well */
+	LURK_BECAUSE_TAP,          /* relay: `key` never sends its release */
+	LURK_BECAUSE_NOT_IN_TABLE, /* relay: a rule is on a scan code that the table does not have
+				    */
+};
+
+struct lurk_way_choice {
+	uint8_t way;    /* enum lurk_way */
+	uint8_t reason; /* enum lurk_way_reason */
+	lurk_key key, other;
+	unsigned changes; /* entries of the table that change */
+};
+
+/* Reads the keyboard's table through the port and chooses. Returns an error of the port's. */
+enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
+				const struct lurk_port_keyboard *keyboard,
+				const struct lurk_keymap *keymap, struct lurk_way_choice *choice);
+
+/* What a table entry is to hold for a keymap (NULL: as it was). */
+lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_table_entry *entry);
+
+#endif

@@ -1,0 +1,24 @@
+#include "lurk/error.h"
+
+static const char *const texts[LURK_ERROR_COUNT] = {
+	[LURK_OK] = "done",
+	[LURK_ERR_ROOM] = "not enough room",
+	[LURK_ERR_SYNTAX] = "cannot be read",
+	[LURK_ERR_CONFLICT] = "two rules are equally specific for the same press",
+	[LURK_ERR_NOT_YET] = "this version cannot carry out such a rule yet",
+	[LURK_ERR_BUSY] = "frames wait to be pulled",
+	[LURK_ERR_EMPTY] = "nothing was ever stored here",
+	[LURK_ERR_MAGIC] = "is not an image",
+	[LURK_ERR_VERSION] = "was written by a later version",
+	[LURK_ERR_LENGTH] = "was cut off, or has grown",
+	[LURK_ERR_CRC] = "is damaged: the checksum does not fit",
+	[LURK_ERR_CONTENT] = "is damaged: its parts do not fit together",
+	[LURK_ERR_GONE] = "the keyboard is not there any more",
+	[LURK_ERR_PORT] = "the machine refused",
+	[LURK_ERR_POWER] = "the power went while storing",
+};
+
+const char *lurk_error_text(enum lurk_error error)
+{
+	return (unsigned)error < LURK_ERROR_COUNT ? texts[error] : "unknown error";
+}

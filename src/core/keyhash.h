@@ -1,0 +1,30 @@
+/* The keymap's hash table, as compiling and finding both need it. */
+#ifndef LURK_CORE_KEYHASH_H
+#define LURK_CORE_KEYHASH_H
+
+#include "lurk/keymap.h"
+
+/* The lower and the upper half are the two places of an entry. */
+static inline uint32_t lurk_keymap_hash(uint32_t code, uint8_t kind, uint32_t seed)
+{
+	uint32_t h = code ^ (uint32_t)kind << 29 ^ seed * 0x9e3779b9U;
+
+	h = (h ^ h >> 16) * 0x7feb352dU;
+	h = (h ^ h >> 15) * 0x846ca68bU;
+	return h ^ h >> 16;
+}
+
+/* Both places are always looked at: the same work for a hit and a miss. */
+static inline const struct lurk_action *lurk_keymap_action(const struct lurk_keymap *keymap,
+							   uint32_t code, uint8_t kind)
+{
+	uint32_t hash = lurk_keymap_hash(code, kind, keymap->seed);
+	const struct lurk_keymap_slot *one = &keymap->slots[hash & keymap->mask];
+	const struct lurk_keymap_slot *two = &keymap->slots[hash >> 16 & keymap->mask];
+	unsigned in_one = one->code == code && one->kind == kind;
+	unsigned in_two = two->code == code && two->kind == kind;
+
+	return &keymap->actions[in_one * one->action | in_two * two->action];
+}
+
+#endif

@@ -1,0 +1,120 @@
+#include "lurk/way.h"
+
+#include "core/mem.h"
+
+/* Which key of the keyboard gives each key; a second one, where there is. */
+struct sources {
+	lurk_key first[LURK_KEY_COUNT], second[LURK_KEY_COUNT];
+};
+
+/* The kernel's own "no key": visible as a scan code, harmless to every program. */
+lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_table_entry *entry)
+{
+	const struct lurk_action *action;
+	lurk_key key;
+
+	if (!keymap)
+		return entry->original;
+	action = lurk_keymap_find(keymap, entry->scan, entry->original);
+	key = lurk_action_key(action, entry->original);
+	return key == LURK_KEY_NONE && action->gives == LURK_GIVES_NOTHING
+		       ? (lurk_key)LURK_KEY_UNKNOWN
+		       : key;
+}
+
+static void relay(struct lurk_way_choice *choice, enum lurk_way_reason reason, lurk_key key,
+		  lurk_key other)
+{
+	if (choice->way == LURK_WAY_RELAY)
+		return; /* the first reason is told */
+	choice->way = LURK_WAY_RELAY;
+	choice->reason = (uint8_t)reason;
+	choice->key = key;
+	choice->other = other;
+}
+
+/* A key by its own number stands for itself; one without a name for its place in the table. */
+static void note_source(struct sources *sources, lurk_key gives, lurk_key from)
+{
+	if (!sources->first[gives])
+		sources->first[gives] = from;
+	else if (sources->first[gives] != from)
+		sources->second[gives] = from;
+}
+
+static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct lurk_keymap *keymap,
+			const struct lurk_table_entry *entry, const struct sources *sources,
+			struct lurk_way_choice *choice)
+{
+	lurk_key key = lurk_way_entry(keymap, entry);
+	const struct lurk_action *by_key =
+		lurk_keymap_find(keymap, (lurk_scan){0, LURK_SCAN_NONE}, entry->original);
+
+	if (by_key->tap)
+		relay(choice, LURK_BECAUSE_TAP, entry->original, 0);
+	if (key == entry->original)
+		return;
+	choice->changes++;
+	if (choice->way == LURK_WAY_PLAIN) {
+		choice->way = LURK_WAY_TABLE;
+		choice->reason = LURK_BECAUSE_ONE_TO_ONE;
+	}
+	if (key == LURK_KEY_UNKNOWN)
+		return;
+	if (!lurk_declares(keyboard, key))
+		relay(choice, LURK_BECAUSE_UNDECLARED, key, 0);
+	else if (sources->second[key])
+		relay(choice, LURK_BECAUSE_TWICE, key,
+		      sources->first[key] == entry->original ? sources->second[key]
+							     : sources->first[key]);
+}
+
+/* A keyboard may send codes that its table does not list; rules on those need the relay. */
+static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entries,
+			 const struct lurk_keymap *keymap)
+{
+	for (uint32_t s = 0; s <= keymap->mask; s++) {
+		const struct lurk_keymap_slot *slot = &keymap->slots[s];
+		struct lurk_table_entry entry;
+		bool found = slot->kind == LURK_SCAN_NONE;
+
+		for (uint16_t i = 0; i < entries && !found; i++) {
+			if (port->class->table_get(port, number, i, &entry) == LURK_OK)
+				found = entry.scan.code == slot->code &&
+					entry.scan.kind == slot->kind;
+		}
+		if (!found && keymap->actions[slot->action].gives == LURK_GIVES_KEY)
+			return false;
+	}
+	return true;
+}
+
+enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
+				const struct lurk_port_keyboard *keyboard,
+				const struct lurk_keymap *keymap, struct lurk_way_choice *choice)
+{
+	struct sources sources;
+	struct lurk_table_entry entry;
+
+	memset(choice, 0, sizeof *choice);
+	memset(&sources, 0, sizeof sources);
+	for (int judging = 0; judging < 2; judging++) {
+		for (uint16_t i = 0; i < keyboard->table_entries; i++) {
+			enum lurk_error error = port->class->table_get(port, number, i, &entry);
+
+			if (error)
+				return error;
+			if (judging)
+				judge_entry(keyboard, keymap, &entry, &sources, choice);
+			else
+				note_source(&sources, lurk_way_entry(keymap, &entry),
+					    entry.original ? entry.original
+							   : (lurk_key)(LURK_KEY_COUNT + i));
+		}
+	}
+	if (!all_in_table(port, number, keyboard->table_entries, keymap))
+		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0, 0);
+	if (!keyboard->table_entries && keymap->action_count > 1)
+		relay(choice, LURK_BECAUSE_NO_TABLE, 0, 0);
+	return LURK_OK;
+}

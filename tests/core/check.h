@@ -1,0 +1,39 @@
+/* What every test file needs. */
+#ifndef LURK_TESTS_CHECK_H
+#define LURK_TESTS_CHECK_H
+
+#include <setjmp.h>
+#include <stdarg.h>
+#include <stddef.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <cmocka.h>
+
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+
+/* Opens a file of tests/data. */
+static inline FILE *open_data(const char *name)
+{
+	char path[512];
+	FILE *file;
+
+	snprintf(path, sizeof path, "%s/%s", LURK_TEST_DATA, name);
+	file = fopen(path, "r");
+	if (!file)
+		fail_msg("cannot open %s", path);
+	return file;
+}
+
+/* The same random numbers on every machine (xorshift64*). */
+static inline uint32_t random_next(uint64_t *state)
+{
+	*state ^= *state >> 12;
+	*state ^= *state << 25;
+	*state ^= *state >> 27;
+	return (uint32_t)((*state * 2685821657736338717U) >> 32);
+}
+
+#endif

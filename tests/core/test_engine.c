@@ -1,0 +1,550 @@
+/* What presses give under rules: tables, and a property over random rules and streams. */
+#include "rules.h"
+
+#include "lurk/engine.h"
+#include "lurk/history.h"
+
+/* An engine with three keyboards that have the rules of the three descriptions. */
+struct bench {
+	struct test_rules rules;
+	struct lurk_engine engine;
+	struct lurk_engine_keyboard keyboards[3];
+	_Alignas(16) uint8_t memory[3][TEST_KEYMAP];
+	const struct lurk_keymap *keymaps[3];
+	char out[2048];
+	size_t length;
+};
+
+static enum lurk_error bench_compile(struct bench *b, struct lurk_compile_report *report)
+{
+	for (uint16_t i = 0; i < 3; i++) {
+		struct lurk_compile_job job = {&b->rules.image, 0, (uint16_t)(i + 1),
+					       LURK_WIRING_HID};
+		struct lurk_keymap *keymap;
+		enum lurk_error error =
+			lurk_compile(&job, b->memory[i], TEST_KEYMAP, &keymap, report);
+
+		if (error)
+			return error;
+		b->keymaps[i] = keymap;
+	}
+	return LURK_OK;
+}
+
+static void bench_use(struct bench *b, const char *rules)
+{
+	struct lurk_compile_report report;
+
+	test_rules_read(&b->rules, rules);
+	assert_int_equal(bench_compile(b, &report), LURK_OK);
+	for (uint16_t i = 0; i < 3; i++)
+		lurk_engine_use(&b->engine, i, b->keymaps[i]);
+}
+
+static void bench_pull(struct bench *b)
+{
+	struct lurk_frame frame;
+
+	while (lurk_engine_pull(&b->engine, 0, &frame)) {
+		for (unsigned i = 0; i < frame.count; i++)
+			b->length += (size_t)snprintf(
+				b->out + b->length, sizeof b->out - b->length, "%s%c%s ",
+				lurk_key_name(frame.strokes[i].key), "-+"[frame.strokes[i].state],
+				i + 1 < frame.count ? "&" : "");
+	}
+}
+
+/* "+CapsLock -CapsLock", on the second keyboard "+2:KeyA", with its second scan code
+ * "+AudioVolumeMute'", in one report with the next "+KeyA&", unplug "x1", other rules in (…), a
+ * repeat "=KeyA". */
+static void bench_play(struct bench *b, const char *presses)
+{
+	char copy[512], *rest = copy, *one;
+
+	snprintf(copy, sizeof copy, "%s", presses);
+	while ((one = strsep(&rest, " "))) {
+		struct lurk_event event = {0};
+		char *key = one + 1, *mark;
+		bool second = false;
+
+		if (!*one)
+			continue;
+		if (*one == 'x') {
+			lurk_engine_release(&b->engine, (uint16_t)(one[1] - '1'));
+			bench_pull(b);
+			continue;
+		}
+		if (*one == '(') {
+			one[strlen(one) - 1] = '\0';
+			bench_use(b, one + 1);
+			continue;
+		}
+		if (key[0] && key[1] == ':') {
+			event.keyboard = (uint16_t)(key[0] - '1');
+			key += 2;
+		}
+		if ((mark = strchr(key, '&'))) {
+			event.key.more = true;
+			*mark = '\0';
+		}
+		if ((mark = strchr(key, '\''))) {
+			second = true;
+			*mark = '\0';
+		}
+		event.key.state = *one == '+' ? LURK_DOWN : *one == '=' ? LURK_REPEAT : LURK_UP;
+		if (strchr(key, ':')) {
+			event.key.scan = test_press(key).on.scan;
+			event.key.key = lurk_scan_key(event.key.scan);
+		} else {
+			event.key.key = test_press(key).on.key;
+			for (size_t i = 0; lurk_key_scan(event.key.key, i).kind; i++) {
+				if (lurk_key_scan(event.key.key, i).kind != LURK_SCAN_HID)
+					continue;
+				event.key.scan = lurk_key_scan(event.key.key, i);
+				if (!second)
+					break;
+				second = false;
+			}
+		}
+		assert_int_equal(lurk_engine_feed(&b->engine, &event), LURK_OK);
+		bench_pull(b);
+	}
+}
+
+/* Rules, presses, strokes. */
+static const struct {
+	const char *rules, *presses, *strokes;
+} plays[] = {
+	{"", "+KeyA -KeyA", "KeyA+ KeyA- "},
+	{"", "+KeyA =KeyA =KeyA +KeyA -KeyA -KeyA", "KeyA+ KeyA- "},
+	{"", "+KeyA& +KeyB -KeyA& -KeyB", "KeyA+& KeyB+ KeyA-& KeyB- "},
+	{"CapsLock>Enter", "+CapsLock -CapsLock +Enter -Enter", "Enter+ Enter- Enter+ Enter- "},
+	{"CapsLock>nothing", "+CapsLock +KeyA -CapsLock -KeyA", "KeyA+ KeyA- "},
+	{"CapsLock>nothing", "+CapsLock& +KeyA -CapsLock& -KeyA", "KeyA+ KeyA- "},
+	{"CapsLock>nothing", "+KeyA& +CapsLock -KeyA", "KeyA+ KeyA- "},
+	{"!CapsLock>Enter", "+CapsLock -CapsLock", "CapsLock+ CapsLock- "},
+	/* Never in a chain; a swap is two rules. */
+	{"KeyA>KeyB; KeyB>KeyC", "+KeyA +KeyB -KeyA -KeyB", "KeyB+ KeyC+ KeyB- KeyC- "},
+	{"KeyA<>KeyB", "+KeyA +KeyB -KeyB -KeyA", "KeyB+ KeyA+ KeyA- KeyB- "},
+	{"CapsLock<>hid:07:a5", "", ""},
+	{"hid:07:39<>Escape", "+CapsLock -CapsLock +Escape -Escape",
+	 "Escape+ Escape- CapsLock+ CapsLock- "},
+	/* Pairs go side to side; to a single key, both give that. */
+	{"Alt<>Meta", "+AltRight -AltRight +MetaLeft -MetaLeft",
+	 "MetaRight+ MetaRight- AltLeft+ AltLeft- "},
+	{"Control>Meta", "+ControlLeft +ControlRight -ControlLeft -ControlRight",
+	 "MetaLeft+ MetaRight+ MetaLeft- MetaRight- "},
+	{"CapsLock>Control", "+CapsLock -CapsLock", "ControlLeft+ ControlLeft- "},
+	{"Shift>Space", "+ShiftLeft +ShiftRight -ShiftLeft -ShiftRight", "Space+ Space- "},
+	/* Two held keys that give one key: up with the last. */
+	{"CapsLock>Enter", "+CapsLock +Enter -CapsLock -Enter", "Enter+ Enter- "},
+	{"CapsLock>Enter", "+Enter +CapsLock -CapsLock +CapsLock -Enter -CapsLock",
+	 "Enter+ Enter- "},
+	{"", "+AudioVolumeMute +AudioVolumeMute' -AudioVolumeMute -AudioVolumeMute'",
+	 "AudioVolumeMute+ AudioVolumeMute- "},
+	/* A rule on a key changes all its scan codes, one on a scan code that alone. */
+	{"AudioVolumeMute>Space",
+	 "+AudioVolumeMute -AudioVolumeMute +AudioVolumeMute' -AudioVolumeMute'",
+	 "Space+ Space- Space+ Space- "},
+	{"hid:07:ef>Space", "+AudioVolumeMute -AudioVolumeMute +AudioVolumeMute' -AudioVolumeMute'",
+	 "AudioVolumeMute+ AudioVolumeMute- Space+ Space- "},
+	{"raw:0x70039>Escape", "+CapsLock -CapsLock", "Escape+ Escape- "},
+	{"set1:3a>Escape", "+CapsLock -CapsLock", "CapsLock+ CapsLock- "},
+	{"hid:07:a5>LaunchMail", "+hid:07:a5 -hid:07:a5", "LaunchMail+ LaunchMail- "},
+	{"", "+hid:07:a5 -hid:07:a5", ""},
+	/* The more specific wins: keyboard, then scan code, key, meaning. */
+	{"any Enter>Space", "+Enter -Enter +NumpadEnter -NumpadEnter",
+	 "Space+ Space- Space+ Space- "},
+	{"any Enter>Space; Enter>itself", "+Enter -Enter +NumpadEnter -NumpadEnter",
+	 "Enter+ Enter- Space+ Space- "},
+	{"any Alt>Meta", "+AltRight -AltRight", "MetaLeft+ MetaLeft- "},
+	{"CapsLock>Enter; hid:07:39>Escape", "+CapsLock -CapsLock", "Escape+ Escape- "},
+	{"CapsLock>Tab @1; hid:07:39>Escape", "+CapsLock -CapsLock +2:CapsLock -2:CapsLock",
+	 "Tab+ Tab- Escape+ Escape- "},
+	{"any CapsLock>Tab @1; CapsLock>Enter", "+CapsLock -CapsLock", "Tab+ Tab- "},
+	{"CapsLock>Enter; CapsLock>itself @1", "+CapsLock -CapsLock +2:CapsLock -2:CapsLock",
+	 "CapsLock+ CapsLock- Enter+ Enter- "},
+	{"!CapsLock>Enter @1; CapsLock>Tab", "+CapsLock -CapsLock", "Tab+ Tab- "},
+	/* A key that never sends its release is a tap, with a rule or without. */
+	{"", "+2:F13 +2:F13 +1:F13 -1:F13", "F13+ F13- F13+ F13- F13+ F13- "},
+	{"F13>Space", "+2:F13 +2:F13", "Space+ Space- Space+ Space- "},
+	{"hid:07:68>Space", "+2:F13 +2:KeyA& +2:F13 -2:KeyA",
+	 "Space+ Space- KeyA+& Space+ Space- KeyA- "},
+	/* A release undoes its own press, whatever has changed; what is unplugged is released. */
+	{"CapsLock>Enter", "+CapsLock (KeyA>KeyB) -CapsLock +CapsLock -CapsLock",
+	 "Enter+ Enter- CapsLock+ CapsLock- "},
+	{"CapsLock>Enter", "+CapsLock +KeyA x1 -KeyA -CapsLock +KeyB -KeyB",
+	 "Enter+ KeyA+ Enter-& KeyA- KeyB+ KeyB- "},
+	{"", "+1:KeyA +2:KeyA x1 -2:KeyA", "KeyA+ KeyA+ KeyA- KeyA- "},
+	{"", "-KeyA +KeyA& x1", "KeyA+ KeyA- "},
+};
+
+static void presses_and_strokes(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(plays); i++) {
+		struct bench *b = calloc(1, sizeof *b);
+
+		lurk_engine_init(&b->engine, b->keyboards, 3);
+		if (strstr(plays[i].rules, "<>hid:07:a5")) {
+			/* A swap with a key that has no name: nothing could be given back for it.
+			 */
+			struct lurk_rule bad = {.swap = true};
+
+			bad.press = test_press("hid:07:a5");
+			bad.gives.kind = LURK_GIVES_KEY;
+			bad.gives.key = LURK_KEY_A;
+			assert_int_equal(lurk_rule_check(&bad), LURK_ERR_CONTENT);
+		} else {
+			bench_use(b, plays[i].rules);
+			bench_play(b, plays[i].presses);
+		}
+		if (strcmp(b->out, plays[i].strokes))
+			fail_msg("%s: %s\n  %s, not\n  %s", plays[i].rules, plays[i].presses,
+				 b->out, plays[i].strokes);
+		for (uint16_t k = 0; k < 3; k++)
+			assert_false(lurk_engine_holds(&b->engine, k));
+		free(b);
+	}
+}
+
+static const struct {
+	const char *rules;
+	enum lurk_error error;
+	uint32_t one, two;
+} compiles[] = {
+	{"CapsLock>Enter; CapsLock>Tab", LURK_ERR_CONFLICT, 0, 1},
+	{"Alt<>Meta @1; AltLeft>Tab @1", LURK_ERR_CONFLICT, 0, 1},
+	{"Alt<>Meta; AltLeft>Tab @3", LURK_OK, 0, 0},
+	{"any Enter>Tab; any Enter>Space", LURK_ERR_CONFLICT, 0, 1},
+	{"hid:07:39>Tab; raw:0x70039>Space", LURK_ERR_CONFLICT, 0, 1},
+	{"KeyA<>KeyA", LURK_ERR_CONFLICT, 0, 0},
+	{"KeyB>KeyC; Shift+KeyA>KeyB", LURK_ERR_NOT_YET, 1, 1},
+	{"only KeyA>KeyB", LURK_ERR_NOT_YET, 0, 0},
+	{"!only KeyA>KeyB; !KeyA>KeyB; KeyA>KeyC", LURK_OK, 0, 0},
+};
+
+static void conflicts_are_found(void **state)
+{
+	struct bench *b = calloc(1, sizeof *b);
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(compiles); i++) {
+		struct lurk_compile_report report;
+
+		test_rules_read(&b->rules, compiles[i].rules);
+		assert_int_equal(bench_compile(b, &report), compiles[i].error);
+		assert_int_equal(report.rules[0], compiles[i].one);
+		assert_int_equal(report.rules[1], compiles[i].two);
+	}
+	free(b);
+}
+
+/* 4,096 rules on scan codes; memory one byte short is refused with the size. */
+static void many_rules_fit(void **state)
+{
+	static struct lurk_rule rules[4096];
+	static uint8_t bytes[1 << 18];
+	static _Alignas(16) uint8_t memory[1 << 18];
+	const struct lurk_profile profile = {{"many", 4}, {"", 0}, rules, 0, COUNT(rules)};
+	const struct lurk_image_parts parts = {&profile, 1, NULL, 0};
+	struct lurk_compile_report report;
+	struct lurk_keymap *keymap;
+	struct lurk_image image;
+	struct lurk_compile_job job = {&image, 0, 0, LURK_WIRING_HID};
+	size_t needed;
+
+	(void)state;
+	for (uint32_t i = 0; i < COUNT(rules); i++) {
+		rules[i].press.on.kind = LURK_TARGET_SCAN;
+		rules[i].press.on.scan = lurk_scan_make(LURK_SCAN_HID, 0xff000000 + i * 7);
+		rules[i].gives.kind = LURK_GIVES_KEY;
+		rules[i].gives.key = (lurk_key)(LURK_KEY_1 + i % 50);
+	}
+	assert_int_equal(lurk_image_write(&parts, bytes, 0, &needed), LURK_ERR_ROOM);
+	assert_int_equal(lurk_image_write(&parts, bytes, needed - 1, &needed), LURK_ERR_ROOM);
+	assert_int_equal(lurk_image_write(&parts, bytes, needed, &needed), LURK_OK);
+	assert_int_equal(lurk_image_open(bytes, needed, &image), LURK_OK);
+	assert_int_equal(lurk_compile(&job, NULL, 0, &keymap, &report), LURK_ERR_ROOM);
+	assert_true(report.needed > 0 && report.needed < sizeof memory);
+	assert_int_equal(lurk_compile(&job, memory, report.needed - 1, &keymap, &report),
+			 LURK_ERR_ROOM);
+	assert_int_equal(lurk_compile(&job, memory, report.needed, &keymap, &report), LURK_OK);
+	for (uint32_t i = 0; i < COUNT(rules); i++) {
+		const struct lurk_action *action =
+			lurk_keymap_find(keymap, rules[i].press.on.scan, 0);
+
+		assert_int_equal(action->rule, i);
+		assert_int_equal(lurk_action_key(action, 0), rules[i].gives.key);
+	}
+}
+
+static void limits_hold(void **state)
+{
+	struct bench *b = calloc(1, sizeof *b);
+	struct lurk_frame frame;
+	struct lurk_event event = {0};
+	unsigned fed = 0, strokes = 0;
+
+	(void)state;
+	lurk_engine_init(&b->engine, b->keyboards, 3);
+	assert_int_equal(lurk_engine_feed(&b->engine, &event), LURK_OK); /* no keymap: nothing */
+	bench_use(b, "");
+	assert_true(lurk_engine_deadline(&b->engine) == LURK_NEVER);
+	/* Frames that nobody pulls: busy, and nothing is lost. */
+	for (event.key.state = LURK_DOWN; fed < 300; fed++) {
+		event.key.scan = lurk_scan_make(LURK_SCAN_HID, 0xff000000 + fed);
+		event.key.key = (lurk_key)(1 + fed % 200);
+		if (lurk_engine_feed(&b->engine, &event) == LURK_OK)
+			continue;
+		assert_int_equal(lurk_engine_deadline(&b->engine), 0);
+		while (lurk_engine_pull(&b->engine, 0, &frame))
+			strokes += frame.count;
+		assert_int_equal(lurk_engine_feed(&b->engine, &event), LURK_OK);
+	}
+	while (lurk_engine_pull(&b->engine, 0, &frame))
+		strokes += frame.count;
+	/* More keys held than anybody has fingers for: the rest is dropped whole. */
+	assert_int_equal(strokes, 200);
+	assert_int_equal(b->keyboards[0].dropped, 300 - LURK_HELD_MAX);
+	lurk_engine_release(&b->engine, 0);
+	assert_int_equal(lurk_engine_feed(&b->engine, &event), LURK_ERR_BUSY);
+	assert_int_equal(lurk_engine_deadline(&b->engine), 0);
+	while (lurk_engine_pull(&b->engine, 0, &frame)) {
+		assert_true(frame.count <= LURK_FRAME_STROKES);
+		strokes -= frame.count;
+	}
+	assert_int_equal(strokes, 0);
+	/* One report with more strokes than a frame holds is split. */
+	event.key.more = true;
+	for (fed = 0; fed < 40; fed++) {
+		event.key.scan.code = fed;
+		event.key.key = (lurk_key)(1 + fed);
+		lurk_engine_feed(&b->engine, &event);
+	}
+	assert_true(lurk_engine_pull(&b->engine, 0, &frame));
+	assert_int_equal(frame.count, LURK_FRAME_STROKES);
+	free(b);
+}
+
+static void presses_are_put_together(void **state)
+{
+	static const struct lurk_action itself = {.gives = LURK_GIVES_ITSELF};
+	struct lurk_history *h = calloc(1, sizeof *h);
+	struct lurk_event event = {
+		.time_us = 5, .keyboard = 1, .key = {.scan = {4, LURK_SCAN_HID}, .key = 30}};
+	const struct lurk_press_record *r;
+
+	(void)state;
+	lurk_history_init(h);
+	r = lurk_history_feed(h, &event, &itself); /* released without having been pressed */
+	assert_non_null(r);
+	assert_int_equal(r->down_us, 0);
+	event.key.state = LURK_DOWN;
+	assert_null(lurk_history_feed(h, &event, &itself));
+	event.key.state = LURK_REPEAT;
+	assert_null(lurk_history_feed(h, &event, &itself));
+	assert_true(lurk_history_at(h, 1)->held);
+	event.time_us = 85;
+	event.key.state = LURK_UP;
+	r = lurk_history_feed(h, &event, &itself);
+	assert_ptr_equal(r, lurk_history_at(h, 1));
+	assert_int_equal(r->up_us - r->down_us, 80);
+	assert_int_equal(r->repeats, 1);
+	for (unsigned i = 0; i < LURK_HISTORY_PRESSES; i++)
+		lurk_history_feed(h, &event, &itself);
+	assert_int_equal(h->lost, 2);
+	assert_null(lurk_history_at(h, LURK_HISTORY_PRESSES));
+	free(h);
+}
+
+/* ---- The property --------------------------------------------------------------------------- */
+
+enum { MODEL_SOURCES = 24, MODEL_KEYBOARDS = 3 };
+
+/* The engine's promises said in the plainest way: each source remembers the key it gave; a key is
+ * down while any source of its keyboard gives it. */
+struct model {
+	bool held[MODEL_KEYBOARDS][MODEL_SOURCES];
+	lurk_key gave[MODEL_KEYBOARDS][MODEL_SOURCES];
+	bool down[MODEL_KEYBOARDS][LURK_KEY_COUNT];
+};
+
+static bool model_down(const struct model *m, unsigned keyboard, lurk_key key)
+{
+	for (unsigned s = 0; s < MODEL_SOURCES; s++) {
+		if (m->held[keyboard][s] && m->gave[keyboard][s] == key)
+			return true;
+	}
+	return false;
+}
+
+static const lurk_key some_keys[MODEL_SOURCES / 2] = {
+	LURK_KEY_CAPSLOCK, LURK_KEY_ENTER,    LURK_KEY_KPENTER,  LURK_KEY_LEFTALT,
+	LURK_KEY_RIGHTALT, LURK_KEY_LEFTMETA, LURK_KEY_LEFTCTRL, LURK_KEY_A,
+	LURK_KEY_MUTE,     LURK_KEY_DELETE,   LURK_KEY_SPACE,    LURK_KEY_NONE,
+};
+
+/* Every key has two sources, as mute and PrintScreen have; the last key has no name. */
+static struct lurk_key_event source_event(unsigned source, uint8_t state)
+{
+	return (struct lurk_key_event){
+		{0x70000 + source, LURK_SCAN_HID}, some_keys[source / 2], state, false};
+}
+
+/* What a press gives by the rules as written, found without hashing: the best of all that fit. */
+static lurk_key model_gives(const struct test_rules *rules, unsigned keyboard,
+			    const struct lurk_key_event *key)
+{
+	unsigned best = 0;
+	lurk_key gives = key->key;
+
+	for (uint32_t i = 0; i < rules->count; i++) {
+		const struct lurk_rule *rule = &rules->rules[i];
+		struct lurk_change c;
+
+		if (rule->off || (rule->keyboard && rule->keyboard != keyboard + 1))
+			continue;
+		for (unsigned n = 0; lurk_rule_change(rule, n, &c); n++) {
+			bool fits = c.on.kind == LURK_TARGET_SCAN
+					    ? lurk_scan_same(c.on.scan, key->scan)
+					    : key->key && c.on.key == key->key;
+
+			if (!fits || lurk_change_rank(rule, &c) <= best)
+				continue;
+			best = lurk_change_rank(rule, &c);
+			gives = c.gives == LURK_GIVES_ITSELF ? key->key : c.key;
+		}
+	}
+	return gives;
+}
+
+static lurk_key any_key(uint64_t *seed)
+{
+	return some_keys[random_next(seed) % (COUNT(some_keys) - 1)];
+}
+
+static void random_rule(uint64_t *seed, struct lurk_rule *rule)
+{
+	lurk_key key = any_key(seed);
+
+	memset(rule, 0, sizeof *rule);
+	rule->keyboard = (uint16_t)(random_next(seed) % (MODEL_KEYBOARDS + 1));
+	rule->off = random_next(seed) % 8 == 0;
+	rule->press.on.kind = (uint8_t)(LURK_TARGET_MEANING + random_next(seed) % 4);
+	rule->press.on.key = key;
+	if (rule->press.on.kind == LURK_TARGET_PAIR && lurk_key_side(key) != LURK_SIDE_LEFT)
+		rule->press.on.kind = LURK_TARGET_KEY;
+	if (rule->press.on.kind == LURK_TARGET_SCAN)
+		rule->press.on.scan = source_event(random_next(seed) % MODEL_SOURCES, 0).scan;
+	rule->gives.kind = (uint8_t)(LURK_GIVES_KEY + random_next(seed) % 4);
+	rule->gives.key = any_key(seed);
+	if (rule->gives.kind == LURK_GIVES_PAIR && lurk_key_side(rule->gives.key) != LURK_SIDE_LEFT)
+		rule->gives.kind = LURK_GIVES_KEY;
+	rule->swap = random_next(seed) % 3 == 0;
+	if (lurk_rule_check(rule) != LURK_OK)
+		rule->swap = false;
+}
+
+static void random_rules(uint64_t *seed, struct bench *b)
+{
+	struct lurk_compile_report report;
+
+	do {
+		memset(&b->rules, 0, sizeof b->rules);
+		b->rules.count = random_next(seed) % 12;
+		for (uint32_t i = 0; i < b->rules.count; i++)
+			random_rule(seed, &b->rules.rules[i]);
+		assert_int_equal(test_rules_image(&b->rules), LURK_OK);
+	} while (bench_compile(b, &report) != LURK_OK);
+}
+
+/* Pulls all frames into the model's view of what is down, which must never go down twice. */
+static void take_strokes(struct lurk_engine *engine, struct model *m)
+{
+	struct lurk_frame frame;
+
+	while (lurk_engine_pull(engine, 0, &frame)) {
+		for (unsigned i = 0; i < frame.count; i++) {
+			bool *down = &m->down[frame.keyboard][frame.strokes[i].key];
+
+			assert_int_equal(*down, frame.strokes[i].state == LURK_UP);
+			*down = !*down;
+		}
+	}
+}
+
+static void agree(const struct model *m, unsigned keyboard)
+{
+	for (lurk_key k = lurk_key_next(LURK_KEY_NONE); k && k < 256; k = lurk_key_next(k)) {
+		if (m->down[keyboard][k] != model_down(m, keyboard, k))
+			fail_msg("keyboard %u: %s is %s", keyboard, lurk_key_name(k),
+				 m->down[keyboard][k] ? "stuck" : "lost");
+	}
+}
+
+static void nothing_sticks_and_nothing_is_lost(void **state)
+{
+	struct bench *b = calloc(1, sizeof *b);
+	struct model *m = calloc(1, sizeof *m);
+	uint64_t seed = 0x4c75726b;
+	unsigned events = 0;
+
+	(void)state;
+	lurk_engine_init(&b->engine, b->keyboards, MODEL_KEYBOARDS);
+	while (events < 1200000) {
+		/* Other rules; keys held go on. */
+		random_rules(&seed, b);
+		for (uint16_t k = 0; k < MODEL_KEYBOARDS; k++)
+			lurk_engine_use(&b->engine, k, b->keymaps[k]);
+		for (unsigned step = random_next(&seed) % 400; step; step--, events++) {
+			uint16_t k = (uint16_t)(random_next(&seed) % MODEL_KEYBOARDS);
+			unsigned source = random_next(&seed) % MODEL_SOURCES;
+			uint8_t key_state = (uint8_t)(random_next(&seed) % 3);
+			struct lurk_event event = {events, k, source_event(source, key_state)};
+
+			if (random_next(&seed) % 64 == 0) { /* unplugged, or the machine slept */
+				lurk_engine_release(&b->engine, k);
+				memset(m->held[k], 0, sizeof m->held[k]);
+			} else {
+				if (key_state == LURK_DOWN && !m->held[k][source])
+					m->gave[k][source] = model_gives(&b->rules, k, &event.key);
+				if (key_state != LURK_REPEAT)
+					m->held[k][source] = key_state == LURK_DOWN;
+				assert_int_equal(lurk_engine_feed(&b->engine, &event), LURK_OK);
+			}
+			take_strokes(&b->engine, m);
+			if (step % 16 == 0)
+				agree(m, k);
+		}
+		for (unsigned k = 0; k < MODEL_KEYBOARDS; k++)
+			agree(m, k);
+	}
+	/* All fingers off: all keys up. */
+	for (uint16_t k = 0; k < MODEL_KEYBOARDS; k++) {
+		for (unsigned source = 0; source < MODEL_SOURCES; source++) {
+			struct lurk_event event = {events, k, source_event(source, LURK_UP)};
+
+			lurk_engine_feed(&b->engine, &event);
+			take_strokes(&b->engine, m);
+		}
+		assert_false(lurk_engine_holds(&b->engine, k));
+	}
+	print_message("%u random events\n", events);
+	free(m);
+	free(b);
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(presses_and_strokes),
+		cmocka_unit_test(conflicts_are_found),
+		cmocka_unit_test(many_rules_fit),
+		cmocka_unit_test(limits_hold),
+		cmocka_unit_test(presses_are_put_together),
+		cmocka_unit_test(nothing_sticks_and_nothing_is_lost),
+	};
+
+	return cmocka_run_group_tests_name("engine", tests, NULL, NULL);
+}
