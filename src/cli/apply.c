@@ -1,0 +1,281 @@
+/* apply and status: rules into force, and what is. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/cli.h"
+
+/* ---- apply ---------------------------------------------------------------------------------- */
+
+static const char *error_words(struct cli *cli, enum lurk_error error, const struct lurk_apply_report *report,
+			       struct lurk_message *message)
+{
+	const struct lurk_profile_file *file = &cli->profile;
+	uint32_t one = report->compile.rules[0], two = report->compile.rules[1];
+
+	if (error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
+		lurk_say(message, "%s: the rules on lines %u and %u are for the same key on %s; nothing was changed",
+			 cli->profile_path, file->rules[one].line, file->rules[two].line,
+			 cli_keyboard_name(cli, report->keyboard));
+	else
+		lurk_say(message, "nothing was changed: %s", lurk_error_text(error));
+	return message->text;
+}
+
+bool cli_apply_profile(struct cli *cli, struct lurk_message *message)
+{
+	struct lurk_computer *computer = cli_computer(cli);
+	const struct lurk_image *image;
+	struct lurk_apply_report report;
+	uint64_t before;
+	enum lurk_error error;
+	uint8_t *bytes;
+	size_t length;
+	char summary[64];
+
+	if (!computer)
+		return lurk_say(message, "there is no computer to apply to");
+	bytes = lurk_profile_image(&cli->profile, &cli->keyboards, &length, message);
+	if (!bytes)
+		return false;
+	image = lurk_session_image(&computer->session);
+	before = image ? image->sequence : 0;
+	error = lurk_session_apply(&computer->session, bytes, length, &report);
+	free(bytes);
+	if (error) {
+		error_words(cli, error, &report, message);
+		return false;
+	}
+	lurk_computer_settle(computer);
+	cli_count(cli->profile.count, "rule", summary);
+	cli_note_apply(cli, before, lurk_session_image(&computer->session)->sequence, summary);
+	return true;
+}
+
+unsigned cli_rules_on(const struct lurk_image *image, uint16_t described)
+{
+	unsigned count = 0;
+
+	for (uint32_t i = 0; image && i < image->rule_count; i++) {
+		struct lurk_rule rule;
+
+		lurk_image_rule(image, i, &rule);
+		count += !rule.off && (!rule.keyboard || rule.keyboard == described);
+	}
+	return count;
+}
+
+static const char *way_name(const struct lurk_session_keyboard *k)
+{
+	static const char *const names[] = {"plain", "table", "relay"};
+
+	return names[k->choice.way];
+}
+
+const char *cli_way_words(const struct lurk_session_keyboard *k, char *out, size_t size)
+{
+	const char *key = lurk_key_name(k->choice.key);
+	const char *other = k->choice.other < LURK_KEY_COUNT ? lurk_key_name(k->choice.other) : "a key without a name";
+
+	if (k->trouble) {
+		snprintf(out, size, "its rules are not in force: %s", lurk_error_text(k->trouble));
+		return out;
+	}
+	switch (k->choice.reason) {
+	case LURK_BECAUSE_ONE_TO_ONE:
+		snprintf(out, size, "every rule is one key for one key");
+		break;
+	case LURK_BECAUSE_NO_TABLE:
+		snprintf(out, size, "the computer has no table for it");
+		break;
+	case LURK_BECAUSE_UNDECLARED:
+		snprintf(out, size, "it never said that it can send %s", key);
+		break;
+	case LURK_BECAUSE_TWICE:
+		snprintf(out, size, "%s comes from %s as well, and the table does not count", key, other);
+		break;
+	case LURK_BECAUSE_TAP:
+		snprintf(out, size, "%s never sends its release", key);
+		break;
+	case LURK_BECAUSE_NOT_IN_TABLE:
+		snprintf(out, size, "a rule is on a code that the table does not have");
+		break;
+	default:
+		snprintf(out, size, "no rule changes a key that it has");
+		break;
+	}
+	return out;
+}
+
+static struct json_object *keyboards_json(struct cli *cli)
+{
+	struct lurk_session *session = &cli->computer->session;
+	struct json_object *list = json_object_new_array();
+	char why[160];
+
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+		struct json_object *one;
+
+		if (!k->present)
+			continue;
+		one = json_object_new_object();
+		json_object_object_add(one, "keyboard", json_object_new_string(cli_keyboard_name(cli, i)));
+		json_object_object_add(one, "rules",
+				       json_object_new_int((int)cli_rules_on(lurk_session_image(session), k->described)));
+		json_object_object_add(one, "way", json_object_new_string(way_name(k)));
+		json_object_object_add(one, "why", json_object_new_string(cli_way_words(k, why, sizeof why)));
+		json_object_array_add(list, one);
+	}
+	return list;
+}
+
+static void print_keyboards(struct cli *cli)
+{
+	static const char *const heads[] = {"keyboard", "rules", "way", "why"};
+	struct lurk_session *session = &cli->computer->session;
+	struct cli_table table;
+	char why[160], rules[16];
+
+	cli_table_init(&table, heads, 4);
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+
+		if (!k->present)
+			continue;
+		snprintf(rules, sizeof rules, "%u", cli_rules_on(lurk_session_image(session), k->described));
+		cli_table_row(&table, cli_keyboard_name(cli, i), rules, way_name(k), cli_way_words(k, why, sizeof why));
+	}
+	cli_table_print(&table, "  ");
+}
+
+int cli_apply(struct cli *cli, int argc, char **argv)
+{
+	struct lurk_message why;
+	struct json_object *object;
+	char rules[48];
+
+	cli_parse_plain(cli, argc, argv,
+			"Put the profile into force now, and store it so that it will be after a reboot."
+			"\vExamples:\n  lurk apply\n  lurk apply --profile /media/stick/profile.yaml");
+	if (!cli_read_files(cli) || !cli_computer(cli))
+		return CLI_COULD_NOT;
+	if (!cli->profile_exists)
+		return cli_fail(CLI_COULD_NOT, "%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
+				cli->profile_path);
+	if (!cli_apply_profile(cli, &why))
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+	if (cli->json) {
+		object = json_object_new_object();
+		json_object_object_add(object, "applied", json_object_new_string(cli->profile_path));
+		json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
+		json_object_object_add(object, "after_reboot", json_object_new_boolean(true));
+		json_object_object_add(object, "keyboards", keyboards_json(cli));
+		cli_print_json(object);
+		return CLI_DONE;
+	}
+	printf("In force now, and again after every reboot: %s from %s.\n",
+	       cli_count(cli->profile.count, "rule", rules), cli->profile_path);
+	print_keyboards(cli);
+	puts("`lurk undo` takes this back.");
+	return CLI_DONE;
+}
+
+/* ---- status --------------------------------------------------------------------------------- */
+
+unsigned cli_pending(struct cli *cli)
+{
+	char *file = cli_profile_words(cli);
+	char *force = cli_image_words(lurk_session_image(&cli->computer->session));
+	unsigned count = cli_print_missing(file, force, NULL, NULL) + cli_print_missing(force, file, NULL, NULL);
+
+	free(file);
+	free(force);
+	return count;
+}
+
+static void print_status(struct cli *cli, const struct lurk_image *image)
+{
+	struct lurk_profile profile;
+	char rules[48], since[32], source[256];
+	unsigned pending = cli_pending(cli);
+
+	if (image && image->rule_count) {
+		lurk_image_profile(image, 0, &profile);
+		printf("%s in force since %s, from %s.\n", cli_count(image->rule_count, "rule", rules),
+		       cli_time(image->saved_at_us, since), cli_safe(profile.source, source, sizeof source));
+		puts("They are stored, and will be in force after a reboot.");
+	} else {
+		puts("No rule is in force: every key does its usual job.");
+	}
+	print_keyboards(cli);
+	if (pending)
+		printf("%s has %s that %s not in force: `lurk show` lists them, `lurk apply` applies the file.\n",
+		       cli->profile_path, cli_count(pending, "difference", rules), pending == 1 ? "is" : "are");
+}
+
+int cli_status(struct cli *cli, int argc, char **argv)
+{
+	const struct lurk_image *image;
+	struct json_object *object;
+	struct lurk_profile profile;
+
+	cli_parse_plain(cli, argc, argv,
+			"What is in force, since when, by which way on each keyboard, and whether it will be after a "
+			"reboot.\vExample:\n  lurk status");
+	if (!cli_read_files(cli) || !cli_computer(cli))
+		return CLI_COULD_NOT;
+	image = lurk_session_image(&cli->computer->session);
+	if (!cli->json) {
+		print_status(cli, image);
+		return CLI_DONE;
+	}
+	object = json_object_new_object();
+	json_object_object_add(object, "rules", json_object_new_int64(image ? image->rule_count : 0));
+	if (image) {
+		lurk_image_profile(image, 0, &profile);
+		json_object_object_add(object, "since", json_object_new_int64((int64_t)(image->saved_at_us / 1000000)));
+		json_object_object_add(object, "version", json_object_new_int64((int64_t)image->sequence));
+		json_object_object_add(object, "source", cli_json_text(profile.source));
+	}
+	json_object_object_add(object, "after_reboot", json_object_new_boolean(image != NULL));
+	json_object_object_add(object, "differences", json_object_new_int((int)cli_pending(cli)));
+	json_object_object_add(object, "keyboards", keyboards_json(cli));
+	cli_print_json(object);
+	return CLI_DONE;
+}
+
+/* ---- Bare `lurk` ---------------------------------------------------------------------------- */
+
+int cli_overview(struct cli *cli)
+{
+	const struct lurk_image *image = NULL;
+	unsigned pending = 0, keyboards = 0;
+	char rules[48], count[48], since[32];
+
+	if (!cli_read_files(cli))
+		return CLI_COULD_NOT;
+	if (cli_computer_if_any(cli)) {
+		image = lurk_session_image(&cli->computer->session);
+		pending = cli_pending(cli);
+		for (uint16_t i = 0; i < cli->computer->session.memory.keyboard_count; i++)
+			keyboards += cli->computer->session.memory.keyboards[i].present;
+	}
+	if (image && image->rule_count)
+		printf("%s in force on %s since %s, and after every reboot.\n",
+		       cli_count(image->rule_count, "rule", rules), cli_count(keyboards, "keyboard", count),
+		       cli_time(image->saved_at_us, since));
+	else if (cli->computer)
+		puts("No rule is in force: every key does its usual job.");
+	else
+		puts("Lurk gives keys another job. This build works on simulated desks: add --desk FOLDER.");
+	if (pending)
+		printf("%s has %s not in force yet.\n", cli->profile_path, cli_count(pending, "difference", count));
+	puts("\nNext:");
+	if (pending)
+		puts("  lurk apply             put the file into force");
+	puts("  lurk identify          press a key, see what it sends and gives\n"
+	     "  lurk map KEY RESULT    give a key another job\n"
+	     "  lurk show              the rules, line by line\n"
+	     "  lurk --help            everything else");
+	return CLI_DONE;
+}

@@ -1,0 +1,174 @@
+/*
+ * What the subcommands share: options, files, the desk, output. Each subcommand is one file with one
+ * function that takes its arguments and returns an exit status; the table of them is in main.c.
+ */
+#ifndef LURK_CLI_CLI_H
+#define LURK_CLI_CLI_H
+
+#include <argp.h>
+#include <limits.h>
+
+#include <json-c/json.h>
+
+#include "layout/layout.h"
+#include "port/sim/computer.h"
+#include "profile/edit.h"
+#include "profile/profile.h"
+
+enum { CLI_DONE = 0, CLI_FOUND = 1, CLI_USAGE = 2, CLI_COULD_NOT = 3 };
+
+struct cli {
+	const char *desk; /* --desk, NULL for the real computer */
+	const char *profile_option;
+	bool json;
+
+	char profile_path[PATH_MAX], keyboards_path[PATH_MAX], state_folder[PATH_MAX];
+	bool files_read, profile_exists;
+	struct lurk_keyboards_file keyboards;
+	struct lurk_profile_file profile;
+	struct lurk_characters characters;
+	struct lurk_layout *layout; /* opened when first asked */
+	bool layout_missing;
+	char layout_name[64];
+
+	struct lurk_computer *computer; /* NULL until cli_computer() */
+};
+
+/* ---- main.c --------------------------------------------------------------------------------- */
+
+struct cli_command {
+	const char *name, *arguments, *what;
+	int (*run)(struct cli *cli, int argc, char **argv);
+};
+extern const struct cli_command cli_commands[];
+
+int cli_keyboards(struct cli *cli, int argc, char **argv);
+int cli_identify(struct cli *cli, int argc, char **argv);
+int cli_resolve(struct cli *cli, int argc, char **argv);
+int cli_decode(struct cli *cli, int argc, char **argv);
+int cli_map(struct cli *cli, int argc, char **argv);
+int cli_swap(struct cli *cli, int argc, char **argv);
+int cli_disable(struct cli *cli, int argc, char **argv);
+int cli_move(struct cli *cli, int argc, char **argv);
+int cli_restore(struct cli *cli, int argc, char **argv);
+int cli_undo(struct cli *cli, int argc, char **argv);
+int cli_show(struct cli *cli, int argc, char **argv);
+int cli_apply(struct cli *cli, int argc, char **argv);
+int cli_status(struct cli *cli, int argc, char **argv);
+int cli_play(struct cli *cli, int argc, char **argv);
+int cli_demo(struct cli *cli, int argc, char **argv);
+int cli_overview(struct cli *cli);
+
+/* Options of a subcommand are parsed with argp; this child parses --desk, --profile and --json into
+ * the struct cli that is the parser's input's first child input. */
+extern const struct argp cli_common_argp;
+/* Parses with the common options as a child; `input` is the subcommand's own. Exits with 2 where used
+ * wrongly, as argp does. */
+void cli_parse(struct cli *cli, const struct argp *argp, int argc, char **argv, void *input);
+/* For a subcommand without options and arguments of its own. */
+void cli_parse_plain(struct cli *cli, int argc, char **argv, const char *doc);
+
+/* ---- files.c -------------------------------------------------------------------------------- */
+
+/* Prints "lurk: …" on standard error and returns the status. */
+int cli_fail(int status, const char *format, ...) LURK_PRINTF(2, 3);
+
+/* Reads keyboards.yaml and the profile; missing ones are empty. On failure the message is printed. */
+bool cli_read_files(struct cli *cli);
+/* Reads the profile's text anew after an edit. */
+bool cli_reread_profile(struct cli *cli, struct lurk_message *message);
+/* Writes the edited profile (or keyboards.yaml), and how to take it back. */
+bool cli_save_profile(struct cli *cli, const char *summary);
+bool cli_save_keyboards(struct cli *cli, const char *summary);
+/* For names by character; NULL where no layout is known. */
+const struct lurk_characters *cli_characters(struct cli *cli);
+/* Finds the layout without reading the files, for commands that need nothing else. */
+void cli_find_layout(struct cli *cli);
+void cli_close(struct cli *cli);
+
+/* The desk's computer, opened on first use; NULL with a message printed where there is none. */
+struct lurk_computer *cli_computer(struct cli *cli);
+/* The same, but quiet and NULL where no desk was named. */
+struct lurk_computer *cli_computer_if_any(struct cli *cli);
+/* The keyboard in keyboards.yaml that fits an identity best: 1 + its index, 0 for none. */
+uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity);
+/* What a keyboard of the session is called: its described name, or what it calls itself. */
+const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
+
+/* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
+bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
+
+/* ---- undo.c --------------------------------------------------------------------------------- */
+
+/* Notes what an edit or an apply replaced. */
+bool cli_note_edit(struct cli *cli, const char *path, const char *old, size_t length, bool existed,
+		   const char *fresh, size_t fresh_length, const char *summary);
+bool cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary);
+
+/* ---- output.c ------------------------------------------------------------------------------- */
+
+enum { CLI_COLUMNS = 8 };
+
+/* A table whose columns are as wide as they must be. */
+struct cli_table {
+	unsigned columns, rows;
+	char ***cells;
+	const char *const *heads;
+};
+
+void cli_table_init(struct cli_table *table, const char *const *heads, unsigned columns);
+/* Takes `columns` strings. */
+void cli_table_row(struct cli_table *table, ...);
+void cli_table_print(struct cli_table *table, const char *indent);
+
+/* Bold on a terminal that shows it, plain elsewhere. */
+void cli_print_strong(const char *text);
+/* Prints an object as one line and frees it. */
+void cli_print_json(struct json_object *object);
+/* "2031-05-04 05:30" of microseconds since 1970. */
+const char *cli_time(uint64_t time_us, char out[32]);
+/* Text from a file or an image, with control characters made harmless. */
+const char *cli_safe(struct lurk_text text, char *out, size_t size);
+struct json_object *cli_json_text(struct lurk_text text);
+/* "1 rule", "2 rules". */
+const char *cli_count(unsigned count, const char *one, char out[48]);
+
+/* ---- effects.c ------------------------------------------------------------------------------ */
+
+/* What every key gives on one keyboard under the profile as it stands in the file. */
+struct cli_effects {
+	lurk_key gives[LURK_KEY_COUNT];
+	bool has[LURK_KEY_COUNT]; /* keys that the keyboard has and that are not broken */
+};
+
+/* `keyboard` as in a rule: 0 is any keyboard, taken to be of full size. */
+bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects);
+/* Adds to `list` ("A, B and C") the meanings that keys gave before and none gives after. */
+unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list, size_t size);
+/* A rule in words: "CapsLock gives Enter on heron". `keyboards` names them by index from 1. */
+const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out, size_t size);
+/* The rules of an image, in words, one a line; to be freed. NULL image gives "". */
+char *cli_image_words(const struct lurk_image *image);
+char *cli_profile_words(const struct cli *cli);
+/* Lines that are in `a` and not in `b`, printed with a prefix; returns how many. */
+unsigned cli_print_missing(const char *a, const char *b, const char *prefix, struct json_object *json);
+
+/* ---- apply.c -------------------------------------------------------------------------------- */
+
+/* Compiles the profile and applies it to the computer. */
+bool cli_apply_profile(struct cli *cli, struct lurk_message *message);
+/* Why a keyboard has its way, in words. */
+const char *cli_way_words(const struct lurk_session_keyboard *keyboard, char *out, size_t size);
+/* How many rules act on a keyboard of the session. */
+unsigned cli_rules_on(const struct lurk_image *image, uint16_t described);
+/* How many changes are in the file and not in force, or the other way round. */
+unsigned cli_pending(struct cli *cli);
+
+/* ---- play.c --------------------------------------------------------------------------------- */
+
+/* Opens a script: a path, "-" for standard input. NULL with the message printed. */
+FILE *cli_open_script(const char *path);
+/* A computer's hook for `apply` in scripts; data is the struct cli. */
+bool cli_play_apply(void *data, struct lurk_message *message);
+
+#endif

@@ -1,0 +1,231 @@
+/* What rules amount to: what keys give, what got lost, rules in words. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/cli.h"
+
+/* Keys that any keyboard of full size has. */
+static bool on_a_full_keyboard(lurk_key key)
+{
+	for (size_t i = 0; lurk_key_scan(key, i).kind; i++) {
+		lurk_scan scan = lurk_key_scan(key, i);
+		uint32_t usage = scan.code & 0xffff;
+
+		if (scan.kind == LURK_SCAN_HID && scan.code >> 16 == 0x07 &&
+		    ((usage >= 0x04 && usage <= 0x65) || (usage >= 0xe0 && usage <= 0xe7)))
+			return true;
+	}
+	return false;
+}
+
+static const struct lurk_session_keyboard *plugged(const struct cli *cli, uint16_t keyboard)
+{
+	for (uint16_t i = 0; cli->computer && i < cli->computer->session.memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &cli->computer->session.memory.keyboards[i];
+
+		if (k->present && keyboard && cli_described(cli, &k->info.identity) == keyboard)
+			return k;
+	}
+	return NULL;
+}
+
+static bool is_out_of_order(const struct cli *cli, uint16_t keyboard, lurk_key key)
+{
+	const struct lurk_keyboard *k = keyboard ? &cli->keyboards.keyboards[keyboard - 1] : NULL;
+
+	for (unsigned i = 0; k && i < k->quirk_count; i++) {
+		if (k->quirks[i].key == key && k->quirks[i].kind != LURK_QUIRK_PRESS_ONLY)
+			return true;
+	}
+	return false;
+}
+
+/* The profile's keymap for a keyboard, without rules that are not carried out yet; to be freed. */
+static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t wiring)
+{
+	struct lurk_profile_file *file = &cli->profile;
+	bool *was_off = calloc(file->count + 1, sizeof *was_off);
+	uint32_t not_yet = file->not_yet;
+	struct lurk_compile_report report;
+	struct lurk_keymap *keymap = NULL;
+	struct lurk_message unused;
+	struct lurk_image image;
+	void *memory = NULL;
+	uint8_t *bytes;
+	size_t length;
+
+	if (!was_off)
+		abort();
+	for (uint32_t i = 0; i < file->count; i++) {
+		was_off[i] = file->rules[i].off;
+		file->rules[i].off = was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
+	}
+	file->not_yet = 0;
+	bytes = lurk_profile_image(file, &cli->keyboards, &length, &unused);
+	file->not_yet = not_yet;
+	for (uint32_t i = 0; i < file->count; i++)
+		file->rules[i].off = was_off[i];
+	if (bytes && lurk_image_open(bytes, length, &image) == LURK_OK) {
+		struct lurk_compile_job job = {&image, 0, keyboard, wiring};
+
+		if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
+			memory = malloc(report.needed);
+		if (!memory || lurk_compile(&job, memory, report.needed, &keymap, &report) != LURK_OK) {
+			free(memory);
+			keymap = NULL;
+		}
+	}
+	free(was_off);
+	free(bytes);
+	return keymap;
+}
+
+bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects)
+{
+	const struct lurk_session_keyboard *here = plugged(cli, keyboard);
+	uint8_t wiring = here ? here->info.identity.wiring : (uint8_t)LURK_WIRING_HID;
+	struct lurk_keymap *keymap = compile(cli, keyboard, wiring);
+
+	memset(effects, 0, sizeof *effects);
+	if (!keymap)
+		return false;
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		lurk_scan scan = {0, LURK_SCAN_NONE};
+
+		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
+			scan = lurk_scan_on(lurk_key_scan(key, i), (enum lurk_wiring)wiring);
+		effects->has[key] = here ? lurk_declares(&here->info, key) : on_a_full_keyboard(key);
+		effects->has[key] = effects->has[key] && !is_out_of_order(cli, keyboard, key);
+		effects->gives[key] = lurk_action_key(lurk_keymap_find(keymap, scan, key), key);
+	}
+	free(keymap);
+	return true;
+}
+
+static bool gives_meaning(const struct cli_effects *effects, lurk_key wanted)
+{
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		lurk_key gives = effects->gives[key];
+
+		if (effects->has[key] && (gives == wanted || lurk_key_same_meaning(gives, wanted)))
+			return true;
+	}
+	return false;
+}
+
+unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list, size_t size)
+{
+	lurk_key lost[8];
+	unsigned count = 0;
+
+	*list = '\0';
+	for (lurk_key key = lurk_key_next(0); key && count < 8; key = lurk_key_next(key)) {
+		lurk_key gave = before->gives[key];
+		bool again = false;
+
+		for (unsigned i = 0; i < count; i++)
+			again = again || lost[i] == gave || lurk_key_same_meaning(lost[i], gave);
+		if (before->has[key] && gave && !again && !gives_meaning(after, gave))
+			lost[count++] = gave;
+	}
+	for (unsigned i = 0; i < count; i++) {
+		const char *pair = lurk_key_pair_name(lost[i]);
+		size_t n = strlen(list);
+
+		snprintf(list + n, size - n, "%s%s", !i ? "" : i + 1 == count ? " or " : ", ",
+			 *pair ? pair : lurk_key_name(lost[i]));
+	}
+	return count;
+}
+
+/* ---- Rules in words ------------------------------------------------------------------------- */
+
+const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out, size_t size)
+{
+	char press[LURK_WORDS], result[LURK_WORDS];
+
+	lurk_words_for_press(&rule->press, press);
+	lurk_words_result(&rule->gives, result);
+	if (rule->swap)
+		snprintf(out, size, "%s and %s are swapped", press, result);
+	else
+		snprintf(out, size, "%s gives %s", press, result);
+	if (*keyboard)
+		snprintf(out + strlen(out), size - strlen(out), " on %s", keyboard);
+	if (rule->off)
+		snprintf(out + strlen(out), size - strlen(out), " (switched off)");
+	return out;
+}
+
+static void add_line(char **lines, const struct lurk_rule *rule, const char *keyboard)
+{
+	char words[512];
+	size_t n = *lines ? strlen(*lines) : 0;
+	char *grown;
+
+	cli_rule_words(rule, keyboard, words, sizeof words);
+	grown = realloc(*lines, n + strlen(words) + 2);
+	if (!grown)
+		abort();
+	*lines = grown;
+	sprintf(grown + n, "%s\n", words);
+}
+
+char *cli_image_words(const struct lurk_image *image)
+{
+	char *lines = strdup("");
+
+	for (uint32_t i = 0; image && i < image->rule_count; i++) {
+		struct lurk_keyboard keyboard = {0};
+		struct lurk_rule rule;
+		char name[64] = "";
+
+		lurk_image_rule(image, i, &rule);
+		if (rule.keyboard) {
+			lurk_image_keyboard(image, rule.keyboard - 1U, &keyboard);
+			cli_safe(keyboard.name, name, sizeof name);
+		}
+		add_line(&lines, &rule, name);
+	}
+	return lines;
+}
+
+char *cli_profile_words(const struct cli *cli)
+{
+	char *lines = strdup("");
+
+	for (uint32_t i = 0; i < cli->profile.count; i++) {
+		const struct lurk_rule *rule = &cli->profile.rules[i];
+
+		add_line(&lines, rule,
+			 rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes : "");
+	}
+	return lines;
+}
+
+static bool has_line(const char *lines, const char *line, size_t length)
+{
+	for (const char *at = lines; *at; at = strchr(at, '\n') + 1) {
+		if (!strncmp(at, line, length) && at[length] == '\n')
+			return true;
+	}
+	return false;
+}
+
+unsigned cli_print_missing(const char *a, const char *b, const char *prefix, struct json_object *json)
+{
+	unsigned count = 0;
+
+	for (const char *at = a; *at; at = strchr(at, '\n') + 1) {
+		size_t length = strcspn(at, "\n");
+
+		if (has_line(b, at, length))
+			continue;
+		count++;
+		if (json)
+			json_object_array_add(json, json_object_new_string_len(at, (int)length));
+		else if (prefix)
+			printf("%s%.*s\n", prefix, (int)length, at);
+	}
+	return count;
+}

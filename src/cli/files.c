@@ -1,0 +1,365 @@
+/* Where the files are, and the desk. */
+#include <errno.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "cli/cli.h"
+
+static const char profile_head[] =
+	"# Lurk profile: what keys give instead of their usual job.\n"
+	"# `lurk show` lists the rules, `lurk apply` puts them into force; comments stay when Lurk edits.\n"
+	"lurk: 1\n"
+	"name: default\n"
+	"rules:\n";
+
+static const char keyboards_head[] = "# What keyboards are called, how they are recognised, and which of their keys are odd.\n"
+				     "keyboards:\n";
+
+int cli_fail(int status, const char *format, ...)
+{
+	va_list args;
+
+	fflush(stdout);
+	fputs("lurk: ", stderr);
+	va_start(args, format);
+	vfprintf(stderr, format, args);
+	va_end(args);
+	fputc('\n', stderr);
+	return status;
+}
+
+/* ---- Paths ---------------------------------------------------------------------------------- */
+
+static void home_path(char *out, size_t size, const char *variable, const char *below_home, const char *name)
+{
+	const char *base = getenv(variable), *home = getenv("HOME");
+
+	if (base && *base == '/')
+		snprintf(out, size, "%s/lurk%s", base, name);
+	else
+		snprintf(out, size, "%s/%s/lurk%s", home ? home : "", below_home, name);
+}
+
+static void find_paths(struct cli *cli)
+{
+	char folder[PATH_MAX - 32];
+
+	if (cli->desk) {
+		snprintf(folder, sizeof folder, "%s", cli->desk);
+		snprintf(cli->state_folder, sizeof cli->state_folder, "%s", cli->desk);
+	} else if (geteuid() == 0) {
+		snprintf(folder, sizeof folder, "/etc/lurk");
+		snprintf(cli->state_folder, sizeof cli->state_folder, "/var/lib/lurk");
+	} else {
+		home_path(folder, sizeof folder, "XDG_CONFIG_HOME", ".config", "");
+		home_path(cli->state_folder, sizeof cli->state_folder, "XDG_STATE_HOME", ".local/state", "");
+	}
+	snprintf(cli->profile_path, sizeof cli->profile_path, "%s/profile.yaml", folder);
+	if (cli->profile_option) {
+		const char *slash = strrchr(cli->profile_option, '/');
+
+		snprintf(cli->profile_path, sizeof cli->profile_path, "%s", cli->profile_option);
+		if (!cli->desk)
+			snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - cli->profile_option) : 1,
+				 slash ? cli->profile_option : ".");
+	}
+	snprintf(cli->keyboards_path, sizeof cli->keyboards_path, "%s/keyboards.yaml", folder);
+}
+
+/* ---- Layouts -------------------------------------------------------------------------------- */
+
+/* The layout that the system was set up with, as Debian keeps it. */
+static void system_layout(char *out, size_t size)
+{
+	FILE *file = fopen("/etc/default/keyboard", "r");
+	char line[256];
+
+	while (file && fgets(line, sizeof line, file)) {
+		char name[64];
+
+		if (sscanf(line, "XKBLAYOUT=\"%63[a-z0-9]", name) == 1 || sscanf(line, "XKBLAYOUT=%63[a-z0-9]", name) == 1)
+			snprintf(out, size, "%s", name);
+	}
+	if (file)
+		fclose(file);
+}
+
+static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
+{
+	struct cli *cli = data;
+	struct lurk_message why;
+	struct lurk_characters characters;
+
+	if (!cli->layout && !cli->layout_missing && *cli->layout_name) {
+		cli->layout = lurk_layout_open(cli->layout_name, &why);
+		if (!cli->layout)
+			cli_fail(CLI_COULD_NOT, "%s", why.text);
+	}
+	cli->layout_missing = !cli->layout;
+	if (!cli->layout)
+		return false;
+	characters = lurk_layout_characters(cli->layout);
+	return characters.find(characters.data, codepoint, key, modifiers);
+}
+
+const struct lurk_characters *cli_characters(struct cli *cli)
+{
+	return *cli->layout_name ? &cli->characters : NULL;
+}
+
+/* The profile's own layout, else the desk's, else the system's. Looked for before the rules are read:
+ * they may name keys by their characters. */
+static void find_layout(struct cli *cli, const char *bytes, size_t length)
+{
+	struct lurk_message unused;
+	struct lurk_yaml yaml;
+	char *copy = malloc(length + 1);
+	const struct lurk_node *layout;
+
+	if (!copy)
+		abort();
+	memcpy(copy, bytes, length);
+	copy[length] = '\0';
+	*cli->layout_name = '\0';
+	if (lurk_yaml_parse(&yaml, "", copy, length, &unused)) {
+		layout = lurk_node_get(yaml.root, "layout");
+		if (layout && layout->kind == LURK_NODE_SCALAR)
+			snprintf(cli->layout_name, sizeof cli->layout_name, "%s", layout->text);
+	}
+	lurk_yaml_free(&yaml);
+	if (!*cli->layout_name && cli->computer)
+		snprintf(cli->layout_name, sizeof cli->layout_name, "%s", cli->computer->desk.layout);
+	if (!*cli->layout_name && !cli->desk)
+		system_layout(cli->layout_name, sizeof cli->layout_name);
+	cli->characters = (struct lurk_characters){cli, find_character};
+}
+
+void cli_find_layout(struct cli *cli)
+{
+	struct lurk_message unused;
+	char *bytes = NULL;
+	size_t length = 0;
+	bool exists;
+
+	cli_computer_if_any(cli);
+	find_paths(cli);
+	lurk_file_read(cli->profile_path, &bytes, &length, &exists, &unused);
+	find_layout(cli, bytes ? bytes : "", length);
+	free(bytes);
+}
+
+/* ---- Reading and writing -------------------------------------------------------------------- */
+
+/* A file's bytes, or a copy of the head that it begins with when it is made. */
+static bool read_or_begin(const char *path, const char *head, char **bytes, size_t *length, bool *exists,
+			  struct lurk_message *message)
+{
+	if (lurk_file_read(path, bytes, length, exists, message))
+		return true;
+	if (*exists)
+		return false;
+	*bytes = strdup(head);
+	*length = strlen(head);
+	return true;
+}
+
+bool cli_read_files(struct cli *cli)
+{
+	struct lurk_message why;
+	char *bytes;
+	size_t length;
+	bool exists;
+
+	if (cli->files_read)
+		return true;
+	if (cli->desk && !cli_computer(cli))
+		return false;
+	find_paths(cli);
+	if (!read_or_begin(cli->keyboards_path, keyboards_head, &bytes, &length, &exists, &why) ||
+	    !lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return false;
+	}
+	if (!read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists, &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return false;
+	}
+	find_layout(cli, bytes, length);
+	if (!lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
+			       cli_characters(cli), &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return false;
+	}
+	cli->files_read = true;
+	return true;
+}
+
+bool cli_reread_profile(struct cli *cli, struct lurk_message *message)
+{
+	size_t length = cli->profile.yaml.length;
+	char *bytes = malloc(length + 1);
+
+	if (!bytes)
+		abort();
+	memcpy(bytes, cli->profile.yaml.bytes, length);
+	bytes[length] = '\0';
+	lurk_profile_free(&cli->profile);
+	return lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
+				 cli_characters(cli), message);
+}
+
+static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml, const char *summary)
+{
+	struct lurk_message why;
+	char *old = NULL;
+	size_t length = 0;
+	bool exists;
+
+	if ((!lurk_file_read(path, &old, &length, &exists, &why) && exists) ||
+	    !lurk_file_write(path, yaml->bytes, yaml->length, &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		free(old);
+		return false;
+	}
+	cli_note_edit(cli, path, old ? old : "", length, exists, yaml->bytes, yaml->length, summary);
+	free(old);
+	return true;
+}
+
+bool cli_save_profile(struct cli *cli, const char *summary)
+{
+	return save(cli, cli->profile_path, &cli->profile.yaml, summary);
+}
+
+bool cli_save_keyboards(struct cli *cli, const char *summary)
+{
+	return save(cli, cli->keyboards_path, &cli->keyboards.yaml, summary);
+}
+
+void cli_close(struct cli *cli)
+{
+	struct lurk_message why;
+
+	if (cli->computer) {
+		if (!lurk_sim_save(cli->computer->sim, &why))
+			cli_fail(CLI_COULD_NOT, "%s", why.text);
+		lurk_computer_close(cli->computer);
+		free(cli->computer);
+	}
+	lurk_profile_free(&cli->profile);
+	lurk_keyboards_free(&cli->keyboards);
+	lurk_layout_close(cli->layout);
+}
+
+/* ---- The desk ------------------------------------------------------------------------------- */
+
+/* The demo's files, for a folder without a desk. */
+extern const char cli_demo_desk[], cli_demo_keyboards[];
+
+static bool make_desk(const char *folder)
+{
+	char path[PATH_MAX];
+	struct lurk_message why;
+	struct stat status;
+
+	snprintf(path, sizeof path, "%s/desk.yaml", folder);
+	if (stat(path, &status) == 0)
+		return true;
+	if (!lurk_file_write(path, cli_demo_desk, strlen(cli_demo_desk), &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return false;
+	}
+	snprintf(path, sizeof path, "%s/keyboards.yaml", folder);
+	if (stat(path, &status) && !lurk_file_write(path, cli_demo_keyboards, strlen(cli_demo_keyboards), &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return false;
+	}
+	fprintf(stderr, "New desk in %s: the logging desk with Heron, Wagtail, Curlew and Dipper.\n", folder);
+	return true;
+}
+
+/* Slots that could not be used are told once, by whoever opens the computer. */
+static void tell_bad_slots(const struct lurk_store_report *store)
+{
+	for (unsigned i = 0; i < store->slots; i++) {
+		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
+			cli_fail(CLI_DONE, "storage slot %u is passed over: %s; %s", i, lurk_error_text(store->why[i]),
+				 store->newest < 0 ? "nothing else is stored, so no rules are in force"
+						   : "the newest good one is used");
+	}
+}
+
+struct lurk_computer *cli_computer_if_any(struct cli *cli)
+{
+	return cli->desk ? cli_computer(cli) : NULL;
+}
+
+struct lurk_computer *cli_computer(struct cli *cli)
+{
+	struct lurk_message why;
+	struct lurk_computer *computer;
+
+	if (cli->computer)
+		return cli->computer;
+	if (!cli->desk) {
+		cli_fail(CLI_COULD_NOT, "this build reaches simulated desks only; name one with --desk FOLDER");
+		return NULL;
+	}
+	if (!make_desk(cli->desk))
+		return NULL;
+	computer = calloc(1, sizeof *computer);
+	if (!computer)
+		abort();
+	if (!lurk_computer_open(computer, cli->desk, &why)) {
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+		free(computer);
+		return NULL;
+	}
+	tell_bad_slots(&computer->session.store);
+	cli->computer = computer;
+	return computer;
+}
+
+uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity)
+{
+	unsigned best = 0;
+	uint16_t who = 0;
+
+	for (uint16_t i = 0; i < cli->keyboards.count; i++) {
+		const struct lurk_keyboard *k = &cli->keyboards.keyboards[i];
+
+		for (unsigned r = 0; r < k->recogniser_count; r++) {
+			unsigned fit = lurk_recognise(&k->recognisers[r], identity);
+
+			who = fit > best ? (uint16_t)(i + 1) : who;
+			best = fit > best ? fit : best;
+		}
+	}
+	return who;
+}
+
+const char *cli_keyboard_name(const struct cli *cli, uint16_t number)
+{
+	const struct lurk_identity *identity = &cli->computer->session.memory.keyboards[number].info.identity;
+	uint16_t described = cli_described(cli, identity);
+
+	if (described)
+		return cli->keyboards.keyboards[described - 1].name.bytes;
+	return *identity->name ? identity->name : "a keyboard without a name";
+}
+
+bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard)
+{
+	struct lurk_message why;
+
+	*keyboard = 0;
+	if (!name)
+		return true;
+	*keyboard = lurk_keyboards_find(&cli->keyboards, name, &why);
+	if (!*keyboard)
+		cli_fail(CLI_USAGE, "%s", why.text);
+	return *keyboard != 0;
+}

@@ -1,0 +1,386 @@
+/* keyboards: what is here and known; names, and keys that are broken. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/cli.h"
+
+struct keyboards {
+	struct cli *cli;
+	const char *name, *keyboard, *script;
+	const char *quirk; /* the list of keyboards.yaml that keys are added to */
+	char **keys;
+	unsigned count;
+	int pressed; /* the session's number of the keyboard on which a key came, -1 for none yet */
+};
+
+/* ---- The list -------------------------------------------------------------------------------- */
+
+static const char *connected(const struct lurk_identity *identity, char *out, size_t size)
+{
+	snprintf(out, size, "%s%s%s%s", identity->built_in ? "built in, " : "", lurk_bus_name((enum lurk_bus)identity->bus),
+		 *identity->place ? ", " : "", identity->place);
+	return out;
+}
+
+static const char *identity_words(const struct lurk_identity *identity, char *out, size_t size)
+{
+	if (identity->vendor || identity->product)
+		snprintf(out, size, "%s %04x:%04x", identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
+			 identity->vendor, identity->product);
+	else
+		snprintf(out, size, "%s", identity->built_in ? "built-in" : identity->bus == LURK_BUS_PS2 ? "ps2" : "its place");
+	return out;
+}
+
+static const char *quirk_words(const struct lurk_keyboard *k, char *out, size_t size)
+{
+	static const char *const names[] = {"", "broken", "missing", "press-only"};
+
+	*out = '\0';
+	for (unsigned i = 0; i < k->quirk_count; i++) {
+		size_t n = strlen(out);
+
+		snprintf(out + n, size - n, "%s%s %s", n ? ", " : "", names[k->quirks[i].kind],
+			 lurk_key_name(k->quirks[i].key));
+	}
+	return out;
+}
+
+static bool is_here(const struct cli *cli, uint16_t described)
+{
+	for (uint16_t i = 0; i < cli->computer->session.memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &cli->computer->session.memory.keyboards[i];
+
+		if (k->present && cli_described(cli, &k->info.identity) == described)
+			return true;
+	}
+	return false;
+}
+
+struct listing {
+	struct cli *cli;
+	struct cli_table table;
+	unsigned here, away, unnamed;
+};
+
+static void list_one(struct listing *l, uint16_t number)
+{
+	static const char *const ways[] = {"plain", "table", "relay"};
+	struct lurk_session *session = &l->cli->computer->session;
+	const struct lurk_session_keyboard *k = &session->memory.keyboards[number];
+	uint16_t described = cli_described(l->cli, &k->info.identity);
+	unsigned rules = cli_rules_on(lurk_session_image(session), k->described);
+	char where[160], who[64], count[16], odd[200] = "";
+
+	l->here++;
+	l->unnamed += !described;
+	connected(&k->info.identity, where, sizeof where);
+	identity_words(&k->info.identity, who, sizeof who);
+	if (described)
+		quirk_words(&l->cli->keyboards.keyboards[described - 1], odd, sizeof odd);
+	if (l->cli->json) {
+		struct json_object *object = json_object_new_object();
+
+		json_object_object_add(object, "keyboard", json_object_new_string(cli_keyboard_name(l->cli, number)));
+		json_object_object_add(object, "known", json_object_new_boolean(described != 0));
+		json_object_object_add(object, "here", json_object_new_boolean(true));
+		json_object_object_add(object, "connected", json_object_new_string(where));
+		json_object_object_add(object, "identity", json_object_new_string(who));
+		json_object_object_add(object, "rules", json_object_new_int((int)rules));
+		json_object_object_add(object, "way", json_object_new_string(ways[k->choice.way]));
+		json_object_object_add(object, "odd", json_object_new_string(odd));
+		cli_print_json(object);
+		return;
+	}
+	snprintf(count, sizeof count, "%u", rules);
+	cli_table_row(&l->table, described ? cli_keyboard_name(l->cli, number) : "(no name)", where, count,
+		      ways[k->choice.way], who, odd);
+}
+
+static void list_away(struct listing *l, uint16_t described)
+{
+	const struct lurk_keyboard *k = &l->cli->keyboards.keyboards[described - 1];
+	char odd[200];
+
+	l->away++;
+	quirk_words(k, odd, sizeof odd);
+	if (l->cli->json) {
+		struct json_object *object = json_object_new_object();
+
+		json_object_object_add(object, "keyboard", json_object_new_string(k->name.bytes));
+		json_object_object_add(object, "known", json_object_new_boolean(true));
+		json_object_object_add(object, "here", json_object_new_boolean(false));
+		json_object_object_add(object, "odd", json_object_new_string(odd));
+		cli_print_json(object);
+		return;
+	}
+	cli_table_row(&l->table, k->name.bytes, "not here", "", "", "", odd);
+}
+
+static int list(struct cli *cli)
+{
+	static const char *const heads[] = {"keyboard", "connected", "rules", "way", "recognised by", "odd keys"};
+	struct lurk_session *session = &cli->computer->session;
+	struct listing l = {.cli = cli};
+	char here[48];
+
+	cli_table_init(&l.table, heads, 6);
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		if (session->memory.keyboards[i].present)
+			list_one(&l, i);
+	}
+	for (uint16_t d = 1; d <= cli->keyboards.count; d++) {
+		if (!is_here(cli, d))
+			list_away(&l, d);
+	}
+	if (cli->json)
+		return CLI_DONE;
+	printf("%s here", cli_count(l.here, "keyboard", here));
+	if (l.away)
+		printf(", %u more known", l.away);
+	puts(l.here + l.away ? ":" : ".");
+	cli_table_print(&l.table, "  ");
+	if (l.unnamed)
+		printf("%s: `lurk keyboards --name NAME` gives %s one.\n",
+		       l.unnamed == 1 ? "One has no name" : "Some have no name", l.unnamed == 1 ? "it" : "them");
+	return CLI_DONE;
+}
+
+/* ---- Names ----------------------------------------------------------------------------------- */
+
+static void on_event(void *data, const struct lurk_event *event, const struct lurk_action *action)
+{
+	struct keyboards *k = data;
+
+	(void)action;
+	if (k->pressed < 0 && event->key.state == LURK_DOWN)
+		k->pressed = event->keyboard;
+}
+
+/* Which keyboard is meant: the one on which a key is pressed, else the only one without a name. */
+static int choose(struct keyboards *k)
+{
+	struct lurk_session *session = &k->cli->computer->session;
+	struct lurk_message why;
+	int only = -1;
+
+	k->pressed = -1;
+	if (k->script) {
+		FILE *script = cli_open_script(k->script);
+		bool fine;
+
+		if (!script)
+			return -1;
+		session->watch = on_event;
+		session->watch_data = k;
+		fine = lurk_computer_play(k->cli->computer, k->script, script, &why);
+		session->watch = NULL;
+		if (script != stdin)
+			fclose(script);
+		if (!fine || k->pressed < 0)
+			cli_fail(CLI_USAGE, "%s", fine ? "no key was pressed, so no keyboard is chosen" : why.text);
+		return fine ? k->pressed : -1;
+	}
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *one = &session->memory.keyboards[i];
+
+		if (!one->present || cli_described(k->cli, &one->info.identity))
+			continue;
+		if (only >= 0) {
+			cli_fail(CLI_USAGE, "several keyboards have no name yet; choose one by a press: --play SCRIPT");
+			return -1;
+		}
+		only = i;
+	}
+	if (only < 0)
+		cli_fail(CLI_USAGE, "every keyboard here has a name already; choose one by a press: --play SCRIPT");
+	return only;
+}
+
+/* How keyboards.yaml will recognise it: as little as tells it from the others. */
+static void recognise_by(const struct lurk_identity *identity, char *out, size_t size)
+{
+	if (identity->vendor || identity->product)
+		snprintf(out, size, "{%s: \"%04x:%04x\"}", identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
+			 identity->vendor, identity->product);
+	else if (identity->built_in)
+		snprintf(out, size, "{built-in: true}");
+	else
+		snprintf(out, size, "{ps2: true}");
+}
+
+static bool reread(struct cli *cli, struct lurk_message *message)
+{
+	size_t length = cli->keyboards.yaml.length;
+	char *bytes = malloc(length + 1);
+
+	if (!bytes)
+		abort();
+	memcpy(bytes, cli->keyboards.yaml.bytes, length);
+	bytes[length] = '\0';
+	lurk_keyboards_free(&cli->keyboards);
+	return lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, message);
+}
+
+static int say_done(struct cli *cli, const char *summary)
+{
+	if (!cli_save_keyboards(cli, summary))
+		return CLI_COULD_NOT;
+	if (cli->json) {
+		struct json_object *object = json_object_new_object();
+
+		json_object_object_add(object, "did", json_object_new_string(summary));
+		json_object_object_add(object, "file", json_object_new_string(cli->keyboards_path));
+		cli_print_json(object);
+	} else {
+		printf("%s.\nIt stands in %s. What is in force has not changed: `lurk apply` takes it into account.\n",
+		       summary, cli->keyboards_path);
+	}
+	return CLI_DONE;
+}
+
+static int name_it(struct keyboards *k)
+{
+	struct cli *cli = k->cli;
+	int number = choose(k);
+	struct lurk_identity *identity;
+	struct lurk_field field = {k->name, NULL};
+	struct lurk_message why;
+	char value[64], summary[200];
+
+	if (number < 0)
+		return CLI_USAGE;
+	identity = &cli->computer->session.memory.keyboards[number].info.identity;
+	if (cli_described(cli, identity))
+		return cli_fail(CLI_USAGE, "that keyboard is called %s already; rename it in %s",
+				cli_keyboard_name(cli, (uint16_t)number), cli->keyboards_path);
+	recognise_by(identity, value, sizeof value);
+	field.value = value;
+	if (!lurk_edit_name(&cli->keyboards.yaml, "keyboards", &field, &why) || !reread(cli, &why))
+		return cli_fail(CLI_USAGE, "%s", why.text);
+	snprintf(summary, sizeof summary, "%s is now called %s", *identity->name ? identity->name : "That keyboard",
+		 k->name);
+	return say_done(cli, summary);
+}
+
+/* ---- Odd keys -------------------------------------------------------------------------------- */
+
+/* The list as it is to be: what it has, and what is new. */
+static bool new_list(struct keyboards *k, const struct lurk_node *old, char *out, size_t size)
+{
+	struct lurk_message why;
+
+	snprintf(out, size, "[");
+	for (const struct lurk_node *key = old ? old->first : NULL; key; key = key->next)
+		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "", key->text);
+	for (unsigned i = 0; i < k->count; i++) {
+		struct lurk_press press;
+
+		if (!lurk_words_press(k->keys[i], cli_characters(k->cli), &press, &why) ||
+		    (press.on.kind != LURK_TARGET_KEY && !lurk_say(&why, "`%s` is not one key", k->keys[i]))) {
+			cli_fail(CLI_USAGE, "%s", why.text);
+			return false;
+		}
+		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "", lurk_key_name(press.on.key));
+	}
+	snprintf(out + strlen(out), size - strlen(out), "]");
+	return true;
+}
+
+static int mark_keys(struct keyboards *k)
+{
+	struct cli *cli = k->cli;
+	struct lurk_message why;
+	const struct lurk_node *way;
+	struct lurk_field field = {k->quirk, NULL};
+	char list[512], summary[700];
+	uint16_t described;
+
+	if (!k->keyboard)
+		return cli_fail(CLI_USAGE, "say on which keyboard: --keyboard NAME");
+	if (!cli_keyboard_option(cli, k->keyboard, &described))
+		return CLI_USAGE;
+	way = cli->keyboards.nodes[described - 1];
+	if (way->kind == LURK_NODE_LIST)
+		way = way->first;
+	if (!new_list(k, lurk_node_get(way, k->quirk), list, sizeof list))
+		return CLI_USAGE;
+	snprintf(summary, sizeof summary, "On %s these are %s: %.*s", cli->keyboards.keyboards[described - 1].name.bytes,
+		 k->quirk, (int)strlen(list) - 2, list + 1);
+	field.value = list;
+	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+	return say_done(cli, summary);
+}
+
+/* ---- The command ----------------------------------------------------------------------------- */
+
+static const struct argp_option options[] = {
+	{"name", 'N', "NAME", 0, "Name the keyboard here that has no name, or the one on which a key is pressed", 0},
+	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the press that chooses the keyboard", 0},
+	{"keyboard", 'k', "NAME", 0, "The keyboard whose keys are meant", 0},
+	{"broken", 'b', NULL, 0, "KEYs are there, but not to be relied on", 1},
+	{"missing", 'm', NULL, 0, "KEYs are not on this keyboard", 1},
+	{"press-only", 'o', NULL, 0, "KEYs never send their release", 1},
+	{0},
+};
+
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct keyboards *k = state->input;
+
+	switch (key) {
+	case ARGP_KEY_INIT:
+		state->child_inputs[0] = k->cli;
+		return 0;
+	case 'N':
+		k->name = arg;
+		return 0;
+	case 'P':
+		k->script = arg;
+		return 0;
+	case 'k':
+		k->keyboard = arg;
+		return 0;
+	case 'b':
+	case 'm':
+	case 'o':
+		if (k->quirk)
+			argp_error(state, "one of --broken, --missing and --press-only at a time");
+		k->quirk = key == 'b' ? "broken" : key == 'm' ? "missing" : "press-only";
+		return 0;
+	case ARGP_KEY_ARGS:
+		k->keys = state->argv + state->next;
+		k->count = (unsigned)(state->argc - state->next);
+		return 0;
+	case ARGP_KEY_END:
+		if (k->count && !k->quirk)
+			argp_error(state, "keys go with --broken, --missing or --press-only");
+		if (k->quirk && (!k->count || k->name))
+			argp_error(state, "say which keys, as in --broken Delete");
+		return 0;
+	default:
+		return ARGP_ERR_UNKNOWN;
+	}
+}
+
+int cli_keyboards(struct cli *cli, int argc, char **argv)
+{
+	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+	const struct argp argp = {
+		options, parse_option, "[KEY...]",
+		"The keyboards here and known: how they are connected, how many rules act on each, and which way."
+		"\vExamples:\n"
+		"  lurk keyboards\n"
+		"  lurk keyboards --name wagtail\n"
+		"  lurk keyboards --keyboard heron --broken Delete",
+		children, NULL, NULL};
+	struct keyboards k = {.cli = cli};
+
+	cli_parse(cli, &argp, argc, argv, &k);
+	if (!cli_read_files(cli) || !cli_computer(cli))
+		return CLI_COULD_NOT;
+	if (k.name)
+		return name_it(&k);
+	return k.quirk ? mark_keys(&k) : list(cli);
+}

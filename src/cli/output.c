@@ -1,0 +1,162 @@
+/* Output: tables, JSON, times. */
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+#include <unistd.h>
+#include <wchar.h>
+
+#include "cli/cli.h"
+
+void cli_table_init(struct cli_table *table, const char *const *heads, unsigned columns)
+{
+	*table = (struct cli_table){.columns = columns, .heads = heads};
+}
+
+void cli_table_row(struct cli_table *table, ...)
+{
+	char **row = calloc(table->columns, sizeof *row);
+	char ***grown = realloc(table->cells, (table->rows + 1) * sizeof *grown);
+	va_list args;
+
+	if (!row || !grown)
+		abort();
+	table->cells = grown;
+	table->cells[table->rows++] = row;
+	va_start(args, table);
+	for (unsigned i = 0; i < table->columns; i++)
+		row[i] = strdup(va_arg(args, const char *));
+	va_end(args);
+}
+
+/* How many columns of a terminal a text takes. */
+static size_t width(const char *text)
+{
+	mbstate_t state = {0};
+	const char *at = text;
+	size_t total = 0;
+
+	while (*at) {
+		wchar_t c;
+		size_t n = mbrtowc(&c, at, MB_CUR_MAX, &state);
+		int w;
+
+		if (n == (size_t)-1 || n == (size_t)-2) {
+			memset(&state, 0, sizeof state);
+			total++;
+			at++;
+			continue;
+		}
+		w = wcwidth(c);
+		total += w > 0 ? (size_t)w : 0;
+		at += n;
+	}
+	return total;
+}
+
+static bool strong(void)
+{
+	const char *no = getenv("NO_COLOR");
+
+	return isatty(STDOUT_FILENO) && !(no && *no);
+}
+
+void cli_print_strong(const char *text)
+{
+	printf(strong() ? "\033[1m%s\033[0m" : "%s", text);
+}
+
+static bool column_empty(const struct cli_table *table, unsigned column)
+{
+	for (unsigned r = 0; r < table->rows; r++) {
+		if (*table->cells[r][column])
+			return false;
+	}
+	return true;
+}
+
+static void print_row(const struct cli_table *table, char *const *cells, const size_t *widths,
+		      const char *indent)
+{
+	unsigned last = 0;
+
+	for (unsigned c = 0; c < table->columns; c++)
+		last = widths[c] && *cells[c] ? c : last;
+	fputs(indent, stdout);
+	for (unsigned c = 0; c <= last; c++) {
+		if (!widths[c])
+			continue;
+		fputs(cells[c], stdout);
+		if (c < last)
+			printf("%*s", (int)(widths[c] - width(cells[c]) + 2), "");
+	}
+	putchar('\n');
+}
+
+void cli_table_print(struct cli_table *table, const char *indent)
+{
+	size_t widths[CLI_COLUMNS] = {0};
+	char *heads[CLI_COLUMNS];
+
+	for (unsigned c = 0; c < table->columns; c++) {
+		heads[c] = (char *)(uintptr_t)table->heads[c];
+		if (column_empty(table, c))
+			continue; /* a column with nothing in it is left out */
+		widths[c] = width(heads[c]);
+		for (unsigned r = 0; r < table->rows; r++)
+			widths[c] = width(table->cells[r][c]) > widths[c] ? width(table->cells[r][c]) : widths[c];
+	}
+	if (table->rows) {
+		if (strong())
+			fputs("\033[2m", stdout);
+		print_row(table, heads, widths, indent);
+		if (strong())
+			fputs("\033[0m", stdout);
+	}
+	for (unsigned r = 0; r < table->rows; r++) {
+		print_row(table, table->cells[r], widths, indent);
+		for (unsigned c = 0; c < table->columns; c++)
+			free(table->cells[r][c]);
+		free(table->cells[r]);
+	}
+	free(table->cells);
+	table->cells = NULL;
+	table->rows = 0;
+}
+
+void cli_print_json(struct json_object *object)
+{
+	puts(json_object_to_json_string_ext(object, JSON_C_TO_STRING_PLAIN | JSON_C_TO_STRING_NOSLASHESCAPE));
+	json_object_put(object);
+}
+
+const char *cli_time(uint64_t time_us, char out[32])
+{
+	time_t seconds = (time_t)(time_us / 1000000);
+	struct tm tm;
+
+	if (!gmtime_r(&seconds, &tm) || !strftime(out, 32, "%Y-%m-%d %H:%M", &tm))
+		snprintf(out, 32, "an unknown time");
+	return out;
+}
+
+const char *cli_safe(struct lurk_text text, char *out, size_t size)
+{
+	size_t n = 0;
+
+	for (size_t i = 0; i < text.length && n + 1 < size; i++)
+		out[n++] = (unsigned char)text.bytes[i] < ' ' || text.bytes[i] == 0x7f ? '?' : text.bytes[i];
+	out[n] = '\0';
+	return out;
+}
+
+struct json_object *cli_json_text(struct lurk_text text)
+{
+	return json_object_new_string_len(text.bytes, (int)text.length);
+}
+
+const char *cli_count(unsigned count, const char *one, char out[48])
+{
+	snprintf(out, 48, "%u %s%s", count, one, count == 1 ? "" : "s");
+	return out;
+}

@@ -1,0 +1,154 @@
+#include "layout/layout.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <xkbcommon/xkbcommon.h>
+
+/* X11 counts keys from 8. */
+enum { KEYCODE_OFFSET = 8, LEVELS = 4 };
+
+struct lurk_layout {
+	struct xkb_context *context;
+	struct xkb_keymap *keymap;
+	struct xkb_state *state;
+};
+
+static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format, va_list args)
+{
+	(void)context;
+	(void)level;
+	(void)format;
+	(void)args;
+}
+
+struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message)
+{
+	struct lurk_layout *layout = calloc(1, sizeof *layout);
+	char base[64];
+	const char *colon = strchr(name, ':');
+	struct xkb_rule_names names = {.model = "pc105", .layout = base, .variant = colon ? colon + 1 : ""};
+
+	if (!layout)
+		abort();
+	snprintf(base, sizeof base, "%.*s", (int)(colon ? (size_t)(colon - name) : strlen(name)), name);
+	layout->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+	if (layout->context) {
+		xkb_context_set_log_fn(layout->context, quiet);
+		layout->keymap = xkb_keymap_new_from_names(layout->context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
+	}
+	if (layout->keymap)
+		layout->state = xkb_state_new(layout->keymap);
+	if (layout->state)
+		return layout;
+	lurk_say(message, "there is no layout `%s`; write one such as us, gb or de:nodeadkeys", name);
+	lurk_layout_close(layout);
+	return NULL;
+}
+
+void lurk_layout_close(struct lurk_layout *layout)
+{
+	if (!layout)
+		return;
+	xkb_state_unref(layout->state);
+	xkb_keymap_unref(layout->keymap);
+	xkb_context_unref(layout->context);
+	free(layout);
+}
+
+/* Modifiers that reach a level, as keys; false where they are others than Shift and AltRight. */
+static bool modifiers_for(struct xkb_keymap *keymap, xkb_keycode_t code, xkb_level_index_t level,
+			  uint16_t *modifiers)
+{
+	xkb_mod_mask_t masks[8];
+	size_t n = xkb_keymap_key_get_mods_for_level(keymap, code, 0, level, masks, 8);
+	xkb_mod_mask_t shift = 1U << xkb_keymap_mod_get_index(keymap, XKB_MOD_NAME_SHIFT);
+	xkb_mod_mask_t third = 1U << xkb_keymap_mod_get_index(keymap, "Mod5");
+
+	for (size_t i = 0; i < n; i++) {
+		if (masks[i] & ~(shift | third))
+			continue;
+		*modifiers = (uint16_t)((masks[i] & shift ? LURK_MOD_SHIFT : 0) |
+					(masks[i] & third ? LURK_MOD_RIGHT_ALT : 0));
+		return true;
+	}
+	return false;
+}
+
+struct search {
+	struct xkb_keymap *keymap;
+	uint32_t codepoint;
+	xkb_level_index_t level;
+	bool numpad;
+	lurk_key key;
+	uint16_t modifiers;
+};
+
+static void look_at_key(struct xkb_keymap *keymap, xkb_keycode_t code, void *data)
+{
+	struct search *s = data;
+	const xkb_keysym_t *syms;
+	lurk_key key = (lurk_key)(code - KEYCODE_OFFSET);
+
+	if (s->key || code < KEYCODE_OFFSET || (lurk_key_side(key) == LURK_SIDE_NUMPAD) != s->numpad)
+		return;
+	if (xkb_keymap_key_get_syms_by_level(keymap, code, 0, s->level, &syms) != 1 ||
+	    xkb_keysym_to_utf32(syms[0]) != s->codepoint)
+		return;
+	if (lurk_key_known(key) && modifiers_for(keymap, code, s->level, &s->modifiers))
+		s->key = key;
+}
+
+/* The lowest level first, the keypad last. */
+static bool find(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
+{
+	struct lurk_layout *layout = data;
+	struct search s = {.keymap = layout->keymap, .codepoint = codepoint};
+
+	for (int numpad = 0; numpad < 2 && !s.key; numpad++) {
+		s.numpad = numpad;
+		for (s.level = 0; s.level < LEVELS && !s.key; s.level++)
+			xkb_keymap_key_for_each(layout->keymap, look_at_key, &s);
+	}
+	*key = s.key;
+	*modifiers = s.modifiers;
+	return s.key != LURK_KEY_NONE;
+}
+
+struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
+{
+	return (struct lurk_characters){layout, find};
+}
+
+void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,
+		     char text[LURK_LAYOUT_TEXT])
+{
+	xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
+
+	*text = '\0';
+	if (state == LURK_REPEAT && !xkb_keymap_key_repeats(layout->keymap, code))
+		return;
+	if (state != LURK_UP)
+		xkb_state_key_get_utf8(layout->state, code, text, LURK_LAYOUT_TEXT);
+	if (state != LURK_REPEAT)
+		xkb_state_update_key(layout->state, code, state == LURK_DOWN ? XKB_KEY_DOWN : XKB_KEY_UP);
+}
+
+unsigned lurk_layout_lights(const struct lurk_layout *layout)
+{
+	static const char *const names[] = {XKB_LED_NAME_NUM, XKB_LED_NAME_CAPS, XKB_LED_NAME_SCROLL};
+	unsigned lights = 0;
+
+	for (unsigned i = 0; i < 3; i++) {
+		if (xkb_state_led_name_is_active(layout->state, names[i]) > 0)
+			lights |= 1U << i;
+	}
+	return lights;
+}
+
+void lurk_layout_reset(struct lurk_layout *layout)
+{
+	xkb_state_unref(layout->state);
+	layout->state = xkb_state_new(layout->keymap);
+}

@@ -1,0 +1,31 @@
+/*
+ * Layouts: which characters keys give, and which key gives a character (libxkbcommon).
+ */
+#ifndef LURK_LAYOUT_LAYOUT_H
+#define LURK_LAYOUT_LAYOUT_H
+
+#include "lurk/name.h"
+#include "text/file.h"
+
+struct lurk_layout;
+
+/* Opens a layout of the system's xkb-data by its name, with a variant as in "de:nodeadkeys". NULL
+ * with a message where there is none. */
+struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message);
+void lurk_layout_close(struct lurk_layout *layout);
+
+/* For lurk_name_read(): the key that gives a character, with Shift or AltRight where needed. */
+struct lurk_characters lurk_layout_characters(struct lurk_layout *layout);
+
+/* Takes a key event as a desktop does and writes the text that it gives, empty where none. */
+enum { LURK_LAYOUT_TEXT = 16 };
+void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,
+		     char text[LURK_LAYOUT_TEXT]);
+
+/* Bits 0 to 2: NumLock, CapsLock, ScrollLock are on. */
+unsigned lurk_layout_lights(const struct lurk_layout *layout);
+
+/* All keys up, all locks off. */
+void lurk_layout_reset(struct lurk_layout *layout);
+
+#endif

@@ -1,0 +1,767 @@
+#include "port/sim/sim.h"
+
+#include <errno.h>
+#include <inttypes.h>
+#include <limits.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "layout/layout.h"
+#include "text/words.h"
+
+enum { QUEUE = 1024, TABLE_ENTRIES = 768, REPEAT_DELAY_US = 250000, REPEAT_PERIOD_US = 33000 };
+enum { TYPEMATIC_DELAY_US = 500000, TYPEMATIC_PERIOD_US = 92000, SELF_PRESS_US = 90000 };
+
+/* An input node as the kernel keeps one: which keys are down, which one repeats. */
+struct node {
+	bool down[LURK_KEY_COUNT];
+	lurk_key repeats;
+	uint64_t repeat_at;
+};
+
+struct keyboard {
+	const struct lurk_desk_keyboard *spec;
+	bool plugged, by_radio, taken, gone; /* gone: unplugged while taken, not given back yet */
+	char place[48];
+	struct lurk_wire wire;
+	struct lurk_ps2 ps2;
+	struct lurk_hid boot, consumer;
+	bool held[LURK_DESK_KEYS];	/* fingers on keys */
+	uint64_t itself_at[LURK_DESK_KEYS]; /* when a key next presses or releases itself */
+	unsigned typematic; /* 1 + the key that a PS/2 keyboard repeats */
+	uint64_t typematic_at;
+	struct lurk_table_entry table[TABLE_ENTRIES];
+	uint16_t table_entries;
+	uint8_t declares[LURK_KEY_COUNT / 8];
+	struct node source, virtual;
+};
+
+struct lurk_sim {
+	struct lurk_port port;
+	const struct lurk_desk *desk;
+	char folder[PATH_MAX - 64];
+	struct lurk_layout *layout;
+	char layout_name[64];
+	struct lurk_sim_watch watch;
+	uint64_t now_us;
+	unsigned boots, lights;
+	size_t power; /* bytes until the power goes */
+	struct keyboard keyboards[LURK_DESK_KEYBOARDS];
+	struct lurk_port_event queue[QUEUE];
+	unsigned first, waiting;
+	unsigned buffered;    /* events in the readers' buffer since they last read */
+	uint64_t buffered_at;
+	uint8_t pressed[LURK_KEY_COUNT]; /* by how many nodes, for the programs */
+};
+
+static const struct lurk_port_class sim_class;
+
+static void note(struct lurk_sim *sim, const char *text)
+{
+	if (sim->watch.note)
+		sim->watch.note(sim->watch.data, text);
+}
+
+static void queue_event(struct lurk_sim *sim, struct lurk_port_event event)
+{
+	event.time_us = sim->now_us;
+	if (sim->waiting == QUEUE)
+		return; /* the session is not listening: as with a kernel, the oldest matter most */
+	sim->queue[(sim->first + sim->waiting++) % QUEUE] = event;
+}
+
+/* ---- The programs: what they get, the text it makes, the lights ------------------------------ */
+
+static void show_lights(struct lurk_sim *sim)
+{
+	static const char *const names[] = {"NumLock", "CapsLock", "ScrollLock"};
+	unsigned lights = lurk_layout_lights(sim->layout);
+	char text[48];
+
+	for (unsigned i = 0; i < 3; i++) {
+		if (!((lights ^ sim->lights) >> i & 1))
+			continue;
+		snprintf(text, sizeof text, "%s light %s", names[i], lights >> i & 1 ? "on" : "off");
+		note(sim, text);
+	}
+	sim->lights = lights;
+}
+
+static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key, enum lurk_state state)
+{
+	char text[LURK_LAYOUT_TEXT] = "";
+
+	if (sim->buffered_at != sim->now_us)
+		sim->buffered = 0; /* they had time to read */
+	sim->buffered_at = sim->now_us;
+	sim->buffered += 2; /* with the event that ends the report */
+	if (sim->buffered > LURK_READER_EVENTS) {
+		note(sim, "too much at once: programs lost events");
+		return;
+	}
+	if (sim->watch.got)
+		sim->watch.got(sim->watch.data, keyboard, key, state);
+	if (state == LURK_DOWN && sim->pressed[key]++)
+		return;
+	if (state == LURK_UP && (!sim->pressed[key] || --sim->pressed[key]))
+		return;
+	lurk_layout_key(sim->layout, key, state, text);
+	if (*text && sim->watch.text)
+		sim->watch.text(sim->watch.data, text);
+	show_lights(sim);
+}
+
+/* ---- Nodes ---------------------------------------------------------------------------------- */
+
+/* What the kernel's input core does with a key event of a device: only changes go on; a repeated
+ * press of a device that repeats by itself goes on as a repeat. */
+static void node_event(struct lurk_sim *sim, unsigned number, struct node *node, lurk_key key,
+		       enum lurk_state state, bool readable)
+{
+	bool ps2 = sim->keyboards[number].spec->wired != LURK_WIRED_USB && node == &sim->keyboards[number].source;
+
+	if (key == LURK_KEY_NONE || key == LURK_KEY_UNKNOWN)
+		return;
+	if (state == LURK_UP ? !node->down[key] : node->down[key]) {
+		if (state == LURK_UP || !ps2)
+			return;
+		state = LURK_REPEAT;
+	} else if (state == LURK_REPEAT) {
+		state = LURK_DOWN; /* a PS/2 keyboard's repeat is a press like any other */
+	}
+	if (state != LURK_REPEAT)
+		node->down[key] = state == LURK_DOWN;
+	if (state == LURK_DOWN && !ps2) {
+		node->repeats = key;
+		node->repeat_at = sim->now_us + REPEAT_DELAY_US;
+	}
+	if (state == LURK_UP && node->repeats == key)
+		node->repeats = LURK_KEY_NONE;
+	if (readable)
+		program_gets(sim, number, key, state);
+}
+
+static bool declared(const struct keyboard *k, lurk_key key)
+{
+	return k->declares[key / 8] >> key % 8 & 1;
+}
+
+/* The programs that have the source node open see only keys that it declared when they opened it. */
+static void source_event(struct lurk_sim *sim, unsigned number, lurk_key key, enum lurk_state state)
+{
+	struct keyboard *k = &sim->keyboards[number];
+
+	node_event(sim, number, &k->source, key, state, !k->taken && declared(k, key));
+}
+
+static void release_node(struct lurk_sim *sim, unsigned number, struct node *node, bool readable)
+{
+	for (unsigned key = 1; key < LURK_KEY_COUNT; key++) {
+		if (node->down[key])
+			node_event(sim, number, node, (lurk_key)key, LURK_UP, readable);
+	}
+	memset(node, 0, sizeof *node);
+}
+
+static lurk_key table_key(const struct keyboard *k, lurk_scan scan, lurk_key original)
+{
+	for (unsigned i = 0; i < k->table_entries; i++) {
+		if (lurk_scan_same(k->table[i].scan, scan))
+			return k->table[i].key;
+	}
+	return original;
+}
+
+static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key_event *event)
+{
+	struct keyboard *k = &sim->keyboards[number];
+	struct lurk_port_event e = {.kind = LURK_PORT_KEY, .keyboard = (uint16_t)number, .key = *event};
+
+	if (sim->watch.key)
+		sim->watch.key(sim->watch.data, number, event);
+	queue_event(sim, e);
+	source_event(sim, number, table_key(k, event->scan, event->key), (enum lurk_state)event->state);
+}
+
+/* ---- Wires ---------------------------------------------------------------------------------- */
+
+static void receive(struct lurk_sim *sim, unsigned number, const struct lurk_wire_data *data)
+{
+	struct keyboard *k = &sim->keyboards[number];
+	struct lurk_key_event event;
+
+	if (sim->watch.wire)
+		sim->watch.wire(sim->watch.data, number, data);
+	if (k->spec->wired == LURK_WIRED_USB) {
+		struct lurk_hid *hid = data->consumer ? &k->consumer : &k->boot;
+
+		lurk_hid_feed(hid, data->bytes, data->length);
+		while (lurk_hid_next(hid, &event))
+			decoded(sim, number, &event);
+		return;
+	}
+	for (unsigned i = 0; i < data->length; i++) {
+		lurk_ps2_feed(&k->ps2, data->bytes[i]);
+		while (lurk_ps2_next(&k->ps2, &event))
+			decoded(sim, number, &event);
+	}
+}
+
+static void physical(struct lurk_sim *sim, unsigned number, unsigned key, enum lurk_state state)
+{
+	struct keyboard *k = &sim->keyboards[number];
+	const struct lurk_desk_key *spec = &k->spec->keys[key];
+	struct lurk_wire_data data;
+
+	if (spec->scan.kind == LURK_SCAN_NONE) {
+		note(sim, "sends nothing: the keyboard keeps this key to itself");
+		return;
+	}
+	if (spec->press_only && state == LURK_UP) {
+		note(sim, "sends nothing when it comes up");
+		return;
+	}
+	lurk_wire_send(&k->wire, spec->scan, state, &data);
+	if (data.length)
+		receive(sim, number, &data);
+	if (spec->press_only && k->spec->wired == LURK_WIRED_USB) { /* the report says it is up */
+		lurk_wire_send(&k->wire, spec->scan, LURK_UP, &data);
+		return;
+	}
+	if (k->spec->wired == LURK_WIRED_USB)
+		return;
+	if (state == LURK_DOWN) {
+		k->typematic = spec->press_only ? 0 : key + 1;
+		k->typematic_at = sim->now_us + TYPEMATIC_DELAY_US;
+	} else if (state == LURK_UP && k->typematic == key + 1) {
+		k->typematic = 0;
+	}
+}
+
+void lurk_sim_key(struct lurk_sim *sim, unsigned keyboard, unsigned key, bool down)
+{
+	struct keyboard *k = &sim->keyboards[keyboard];
+
+	if (!k->plugged || k->held[key] == down)
+		return;
+	k->held[key] = down;
+	physical(sim, keyboard, key, down ? LURK_DOWN : LURK_UP);
+}
+
+/* ---- Time ----------------------------------------------------------------------------------- */
+
+struct timer {
+	uint64_t at;
+	unsigned keyboard;
+	enum { NO_TIMER, ITSELF, TYPEMATIC, REPEAT_SOURCE, REPEAT_VIRTUAL } what;
+	unsigned key;
+};
+
+static void earlier(struct timer *best, struct timer other)
+{
+	if (best->what == NO_TIMER || other.at < best->at)
+		*best = other;
+}
+
+static struct timer next_timer(const struct lurk_sim *sim)
+{
+	struct timer best = {0};
+
+	for (unsigned n = 0; n < sim->desk->keyboard_count; n++) {
+		const struct keyboard *k = &sim->keyboards[n];
+
+		if (k->plugged && k->typematic)
+			earlier(&best, (struct timer){k->typematic_at, n, TYPEMATIC, k->typematic - 1});
+		if (k->plugged && k->source.repeats)
+			earlier(&best, (struct timer){k->source.repeat_at, n, REPEAT_SOURCE, k->source.repeats});
+		if (k->taken && k->virtual.repeats)
+			earlier(&best, (struct timer){k->virtual.repeat_at, n, REPEAT_VIRTUAL, k->virtual.repeats});
+		for (unsigned i = 0; k->plugged && i < k->spec->key_count; i++) {
+			if (k->itself_at[i])
+				earlier(&best, (struct timer){k->itself_at[i], n, ITSELF, i});
+		}
+	}
+	return best;
+}
+
+static void fire(struct lurk_sim *sim, const struct timer *timer)
+{
+	struct keyboard *k = &sim->keyboards[timer->keyboard];
+	struct node *node = timer->what == REPEAT_SOURCE ? &k->source : &k->virtual;
+
+	switch (timer->what) {
+	case ITSELF:
+		lurk_sim_key(sim, timer->keyboard, timer->key, !k->held[timer->key]);
+		k->itself_at[timer->key] +=
+			k->held[timer->key] ? (uint64_t)SELF_PRESS_US
+					    : k->spec->keys[timer->key].itself_every_us - SELF_PRESS_US;
+		break;
+	case TYPEMATIC:
+		k->typematic_at += TYPEMATIC_PERIOD_US;
+		physical(sim, timer->keyboard, timer->key, LURK_REPEAT);
+		break;
+	default:
+		node->repeat_at += REPEAT_PERIOD_US;
+		if (node == &k->virtual || (!k->taken && declared(k, node->repeats)))
+			program_gets(sim, timer->keyboard, node->repeats, LURK_REPEAT);
+		break;
+	}
+}
+
+bool lurk_sim_pass(struct lurk_sim *sim, uint64_t until_us)
+{
+	struct timer timer = next_timer(sim);
+
+	if (timer.what == NO_TIMER || timer.at > until_us) {
+		if (until_us > sim->now_us)
+			sim->now_us = until_us;
+		return false;
+	}
+	if (timer.at > sim->now_us)
+		sim->now_us = timer.at;
+	fire(sim, &timer);
+	return true;
+}
+
+uint64_t lurk_sim_now(const struct lurk_sim *sim)
+{
+	return sim->now_us;
+}
+
+/* ---- Plugging ------------------------------------------------------------------------------- */
+
+static void add_entry(struct keyboard *k, lurk_scan scan)
+{
+	lurk_key key = lurk_scan_key(scan);
+
+	if (k->table_entries == TABLE_ENTRIES)
+		return;
+	k->table[k->table_entries++] = (struct lurk_table_entry){scan, key, key};
+	if (key)
+		k->declares[key / 8] |= (uint8_t)(1U << key % 8);
+}
+
+static bool in_table(const struct keyboard *k, lurk_scan scan)
+{
+	for (unsigned i = 0; i < k->table_entries; i++) {
+		if (lurk_scan_same(k->table[i].scan, scan))
+			return true;
+	}
+	return false;
+}
+
+/* A USB keyboard declares the usages that it has keys for; the driver for AT keyboards has all the
+ * codes of its set, whatever the keyboard. */
+static void make_table(struct keyboard *k)
+{
+	enum lurk_wiring wiring = (enum lurk_wiring)k->spec->identity.wiring;
+	uint8_t kind = wiring == LURK_WIRING_SET1 ? LURK_SCAN_SET1 : LURK_SCAN_SET2;
+
+	k->table_entries = 0;
+	memset(k->declares, 0, sizeof k->declares);
+	for (lurk_key key = lurk_key_next(0); key && k->spec->wired != LURK_WIRED_USB; key = lurk_key_next(key)) {
+		for (size_t i = 0; lurk_key_scan(key, i).kind; i++) {
+			if (lurk_key_scan(key, i).kind == kind)
+				add_entry(k, lurk_key_scan(key, i));
+		}
+	}
+	for (unsigned twice = 0; twice <= (unsigned)k->spec->twice; twice++) {
+		for (unsigned i = 0; i < k->spec->key_count; i++) {
+			lurk_scan scan = lurk_scan_on(k->spec->keys[i].scan, wiring);
+
+			if (scan.kind && (twice || !in_table(k, scan)))
+				add_entry(k, scan);
+		}
+	}
+}
+
+bool lurk_sim_plugged(const struct lurk_sim *sim, unsigned keyboard)
+{
+	return sim->keyboards[keyboard].plugged;
+}
+
+void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const char *place)
+{
+	struct keyboard *k = &sim->keyboards[keyboard];
+	const struct lurk_identity *identity = radio ? &k->spec->radio : &k->spec->identity;
+
+	if (k->plugged || k->gone)
+		return;
+	if (place || radio != k->by_radio)
+		snprintf(k->place, sizeof k->place, "%s", place ? place : identity->place);
+	k->plugged = true;
+	k->by_radio = radio;
+	lurk_wire_init(&k->wire, k->spec->wired);
+	lurk_ps2_init(&k->ps2, k->spec->wired == LURK_WIRED_SET2 ? 2 : 1);
+	lurk_hid_init(&k->boot, LURK_HID_BOOT);
+	lurk_hid_init(&k->consumer, LURK_HID_CONSUMER);
+	memset(k->held, 0, sizeof k->held);
+	memset(&k->source, 0, sizeof k->source);
+	k->typematic = 0;
+	make_table(k);
+	for (unsigned i = 0; i < k->spec->key_count; i++) {
+		uint64_t every = k->spec->keys[i].itself_every_us;
+
+		k->itself_at[i] = every ? sim->now_us + every : 0;
+	}
+	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_PLUGGED, .keyboard = (uint16_t)keyboard});
+}
+
+void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard)
+{
+	struct keyboard *k = &sim->keyboards[keyboard];
+
+	if (!k->plugged)
+		return;
+	k->plugged = false;
+	k->gone = k->taken;
+	memset(k->held, 0, sizeof k->held);
+	release_node(sim, keyboard, &k->source, !k->taken);
+	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_UNPLUGGED, .keyboard = (uint16_t)keyboard});
+}
+
+void lurk_sim_boot(struct lurk_sim *sim)
+{
+	sim->boots++;
+	sim->power = SIZE_MAX;
+	sim->first = sim->waiting = 0;
+	sim->lights = 0;
+	memset(sim->pressed, 0, sizeof sim->pressed);
+	lurk_layout_reset(sim->layout);
+	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
+		struct keyboard *k = &sim->keyboards[i];
+		bool was_plugged = k->plugged;
+
+		k->plugged = k->taken = k->gone = false;
+		memset(&k->virtual, 0, sizeof k->virtual);
+		if (was_plugged)
+			lurk_sim_plug(sim, i, k->by_radio, NULL);
+	}
+}
+
+unsigned lurk_sim_boots(const struct lurk_sim *sim)
+{
+	return sim->boots;
+}
+
+void lurk_sim_cut_power(struct lurk_sim *sim, size_t after_bytes)
+{
+	sim->power = after_bytes;
+}
+
+bool lurk_sim_has_power(const struct lurk_sim *sim)
+{
+	return sim->power > 0;
+}
+
+/* ---- The port ------------------------------------------------------------------------------- */
+
+static struct lurk_sim *sim_of(struct lurk_port *port)
+{
+	return (struct lurk_sim *)port;
+}
+
+static struct keyboard *plugged(struct lurk_sim *sim, uint16_t number)
+{
+	return number < sim->desk->keyboard_count && sim->keyboards[number].plugged ? &sim->keyboards[number] : NULL;
+}
+
+static bool sim_keyboard(struct lurk_port *port, uint16_t number, struct lurk_port_keyboard *out)
+{
+	const struct keyboard *k = plugged(sim_of(port), number);
+
+	if (!k)
+		return false;
+	out->identity = k->by_radio ? k->spec->radio : k->spec->identity;
+	snprintf(out->identity.place, sizeof out->identity.place, "%s", k->place);
+	memcpy(out->declares, k->declares, sizeof out->declares);
+	out->table_entries = k->table_entries;
+	return true;
+}
+
+static bool sim_next(struct lurk_port *port, struct lurk_port_event *event)
+{
+	struct lurk_sim *sim = sim_of(port);
+
+	if (!sim->waiting)
+		return false;
+	*event = sim->queue[sim->first];
+	sim->first = (sim->first + 1) % QUEUE;
+	sim->waiting--;
+	return true;
+}
+
+static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool take)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = &sim->keyboards[number];
+
+	if (number >= sim->desk->keyboard_count || (!k->plugged && (take || !k->gone)))
+		return LURK_ERR_GONE;
+	if (take && !k->taken) {
+		for (unsigned key = 1; key < LURK_KEY_COUNT; key++) {
+			if (k->source.down[key] && declared(k, (lurk_key)key))
+				program_gets(sim, number, (lurk_key)key, LURK_UP);
+		}
+	} else if (!take && k->taken) {
+		release_node(sim, number, &k->virtual, true);
+	}
+	k->taken = take;
+	k->gone = k->gone && take;
+	return LURK_OK;
+}
+
+static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame *frame)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = &sim->keyboards[frame->keyboard];
+
+	if (frame->keyboard >= sim->desk->keyboard_count || (!k->plugged && !k->gone))
+		return LURK_ERR_GONE;
+	for (unsigned i = 0; i < frame->count; i++) {
+		const struct lurk_stroke *s = &frame->strokes[i];
+
+		if (k->taken)
+			node_event(sim, frame->keyboard, &k->virtual, s->key, (enum lurk_state)s->state, true);
+		else if (s->state == LURK_UP)
+			source_event(sim, frame->keyboard, s->key, LURK_UP);
+	}
+	return LURK_OK;
+}
+
+static enum lurk_error sim_table_get(struct lurk_port *port, uint16_t number, uint16_t index,
+				     struct lurk_table_entry *entry)
+{
+	const struct keyboard *k = plugged(sim_of(port), number);
+
+	if (!k)
+		return LURK_ERR_GONE;
+	if (index >= k->table_entries)
+		return LURK_ERR_PORT;
+	*entry = k->table[index];
+	return LURK_OK;
+}
+
+/* The old key is released only where no other entry gives it any more. */
+static enum lurk_error sim_table_set(struct lurk_port *port, uint16_t number, uint16_t index, lurk_key key)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = plugged(sim, number);
+	lurk_key old;
+
+	if (!k)
+		return LURK_ERR_GONE;
+	if (index >= k->table_entries || key >= LURK_KEY_COUNT)
+		return LURK_ERR_PORT;
+	old = k->table[index].key;
+	k->table[index].key = key;
+	for (unsigned i = 0; i < k->table_entries; i++) {
+		if (k->table[i].key == old)
+			return LURK_OK;
+	}
+	source_event(sim, number, old, LURK_UP);
+	return LURK_OK;
+}
+
+static unsigned sim_slots(struct lurk_port *port, size_t *size)
+{
+	(void)port;
+	*size = LURK_SIM_SLOT_SIZE;
+	return LURK_SIM_SLOTS;
+}
+
+static void slot_path(const struct lurk_sim *sim, unsigned slot, char path[PATH_MAX])
+{
+	snprintf(path, PATH_MAX, "%s/storage/slot-%02u", sim->folder, slot);
+}
+
+static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
+				     size_t *length)
+{
+	char path[PATH_MAX];
+	FILE *file;
+
+	slot_path(sim_of(port), slot, path);
+	*length = 0;
+	file = fopen(path, "rb");
+	if (!file)
+		return errno == ENOENT ? LURK_OK : LURK_ERR_PORT;
+	*length = fread(bytes, 1, size, file);
+	/* More than fits is no image of ours: say so by its length. */
+	if (*length == size && fgetc(file) != EOF)
+		*length = 0;
+	fclose(file);
+	return LURK_OK;
+}
+
+/* Like a disk: the bytes go out one after the other, over what was there. */
+static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes, size_t length)
+{
+	struct lurk_sim *sim = sim_of(port);
+	size_t n = length < sim->power ? length : sim->power;
+	char path[PATH_MAX];
+	FILE *file;
+	bool fine;
+
+	slot_path(sim, slot, path);
+	file = fopen(path, "r+b");
+	if (!file)
+		file = fopen(path, "w+b");
+	if (!file)
+		return LURK_ERR_PORT;
+	fine = fwrite(bytes, 1, n, file) == n && (n < length || ftruncate(fileno(file), (off_t)length) == 0);
+	fine = fclose(file) == 0 && fine;
+	if (sim->power != SIZE_MAX)
+		sim->power -= n;
+	if (n < length)
+		return LURK_ERR_POWER;
+	return fine ? LURK_OK : LURK_ERR_PORT;
+}
+
+static uint64_t sim_now(struct lurk_port *port)
+{
+	return sim_of(port)->now_us;
+}
+
+static int sim_descriptor(struct lurk_port *port)
+{
+	(void)port;
+	return -1;
+}
+
+static const struct lurk_port_class sim_class = {
+	.keyboard = sim_keyboard,
+	.next = sim_next,
+	.take = sim_take,
+	.send = sim_send,
+	.table_get = sim_table_get,
+	.table_set = sim_table_set,
+	.slots = sim_slots,
+	.slot_read = sim_slot_read,
+	.slot_write = sim_slot_write,
+	.now = sim_now,
+	.descriptor = sim_descriptor,
+};
+
+struct lurk_port *lurk_sim_port(struct lurk_sim *sim)
+{
+	return &sim->port;
+}
+
+void lurk_sim_watch_with(struct lurk_sim *sim, const struct lurk_sim_watch *watch)
+{
+	sim->watch = *watch;
+}
+
+bool lurk_sim_anything_down(const struct lurk_sim *sim)
+{
+	for (unsigned key = 0; key < LURK_KEY_COUNT; key++) {
+		if (sim->pressed[key])
+			return true;
+	}
+	return false;
+}
+
+const char *lurk_sim_layout(const struct lurk_sim *sim)
+{
+	return sim->layout_name;
+}
+
+/* ---- State between calls -------------------------------------------------------------------- */
+
+static bool load_state(struct lurk_sim *sim)
+{
+	char path[PATH_MAX], line[160], name[LURK_LABEL], how[16], place[48];
+	uint64_t number;
+	FILE *file;
+
+	snprintf(path, sizeof path, "%s/computer", sim->folder);
+	file = fopen(path, "r");
+	if (!file)
+		return false;
+	while (fgets(line, sizeof line, file)) {
+		if (sscanf(line, "clock %" SCNu64, &number) == 1)
+			sim->now_us = number;
+		else if (sscanf(line, "boots %" SCNu64, &number) == 1)
+			sim->boots = (unsigned)number;
+		else if (sscanf(line, "plugged %32s %15s %47[^\n]", name, how, place) == 3)
+			for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
+				struct keyboard *k = &sim->keyboards[i];
+
+				if (strcmp(k->spec->name, name))
+					continue;
+				k->plugged = true;
+				k->by_radio = !strcmp(how, "radio") && k->spec->has_radio;
+				snprintf(k->place, sizeof k->place, "%s", place);
+			}
+	}
+	fclose(file);
+	return true;
+}
+
+bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message)
+{
+	char path[PATH_MAX], text[4096];
+	size_t n;
+
+	snprintf(path, sizeof path, "%s/computer", sim->folder);
+	n = (size_t)snprintf(text, sizeof text, "clock %" PRIu64 "\nboots %u\n", sim->now_us, sim->boots);
+	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
+		const struct keyboard *k = &sim->keyboards[i];
+
+		if (k->plugged)
+			n += (size_t)snprintf(text + n, sizeof text - n, "plugged %s %s %s\n", k->spec->name,
+					      k->by_radio ? "radio" : "cable", *k->place ? k->place : "desk");
+	}
+	return lurk_file_write(path, text, n, message);
+}
+
+struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder, struct lurk_message *message)
+{
+	struct lurk_sim *sim = calloc(1, sizeof *sim);
+	char path[PATH_MAX];
+
+	if (!sim)
+		abort();
+	sim->port.class = &sim_class;
+	sim->desk = desk;
+	sim->now_us = desk->clock_us;
+	snprintf(sim->folder, sizeof sim->folder, "%s", folder);
+	snprintf(sim->layout_name, sizeof sim->layout_name, "%s", desk->layout);
+	snprintf(path, sizeof path, "%s/storage", folder);
+	if (mkdir(path, 0777) && errno != EEXIST) {
+		lurk_say(message, "%s: cannot be made: %s", path, strerror(errno));
+		free(sim);
+		return NULL;
+	}
+	sim->layout = lurk_layout_open(desk->layout, message);
+	if (!sim->layout) {
+		free(sim);
+		return NULL;
+	}
+	for (unsigned i = 0; i < desk->keyboard_count; i++) {
+		struct keyboard *k = &sim->keyboards[i];
+
+		k->spec = &desk->keyboards[i];
+		snprintf(k->place, sizeof k->place, "%s", k->spec->identity.place);
+	}
+	if (!load_state(sim)) {
+		for (unsigned i = 0; i < desk->keyboard_count; i++)
+			sim->keyboards[i].plugged = !desk->keyboards[i].away;
+	} else {
+		sim->boots--; /* the same boot goes on */
+	}
+	lurk_sim_boot(sim);
+	return sim;
+}
+
+void lurk_sim_free(struct lurk_sim *sim)
+{
+	if (!sim)
+		return;
+	lurk_layout_close(sim->layout);
+	free(sim);
+}

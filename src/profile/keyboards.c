@@ -1,0 +1,239 @@
+/* keyboards.yaml: what keyboards are called, how they are recognised, what is odd about them. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+#include "profile/profile.h"
+
+static const char *const top_fields[] = {"keyboards", NULL};
+static const char *const way_fields[] = {"usb",   "bluetooth",    "ps2",    "built-in", "serial",
+					 "place", "calls-itself", "broken", "missing",	"press-only", NULL};
+
+static const struct {
+	const char *field;
+	enum lurk_quirk_kind kind;
+} quirk_fields[] = {
+	{"broken", LURK_QUIRK_BROKEN},
+	{"missing", LURK_QUIRK_MISSING},
+	{"press-only", LURK_QUIRK_PRESS_ONLY},
+};
+
+struct reader {
+	struct lurk_keyboards_file *file;
+	struct lurk_message *message;
+	size_t recognisers, quirks;
+};
+
+static bool read_product(struct reader *r, const struct lurk_node *node, struct lurk_recogniser *way)
+{
+	unsigned vendor, product;
+	int used = 0;
+
+	if (node->kind != LURK_NODE_SCALAR || sscanf(node->text, "%4x:%4x%n", &vendor, &product, &used) != 2 ||
+	    node->text[used])
+		return lurk_yaml_say(&r->file->yaml, node, r->message,
+				     "`%s` is no vendor and product; write them as \"fade:0001\"", node->text);
+	way->by_product = true;
+	way->vendor = (uint16_t)vendor;
+	way->product = (uint16_t)product;
+	return true;
+}
+
+static bool read_way_field(struct reader *r, const struct lurk_node *node, struct lurk_recogniser *way)
+{
+	const char *field = node->key->text;
+	struct lurk_text text = {node->text, strlen(node->text)};
+	bool yes = false;
+
+	if (!strcmp(field, "usb") || !strcmp(field, "bluetooth")) {
+		way->bus = *field == 'u' ? LURK_BUS_USB : LURK_BUS_BLUETOOTH;
+		return read_product(r, node, way);
+	}
+	if (!strcmp(field, "ps2") || !strcmp(field, "built-in")) {
+		if (!lurk_yaml_bool(&r->file->yaml, node, &yes, r->message))
+			return false;
+		if (*field == 'p' && yes)
+			way->bus = LURK_BUS_PS2;
+		way->built_in = way->built_in || (*field == 'b' && yes);
+		return true;
+	}
+	if (node->kind != LURK_NODE_SCALAR)
+		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes one text", field);
+	if (!strcmp(field, "serial"))
+		way->serial = text;
+	else if (!strcmp(field, "place"))
+		way->place = text;
+	else
+		way->name = text;
+	return true;
+}
+
+static bool read_quirk(struct reader *r, const struct lurk_node *node, enum lurk_quirk_kind kind)
+{
+	struct lurk_message why;
+	struct lurk_press press;
+
+	if (node->kind != LURK_NODE_SCALAR || !lurk_words_press(node->text, NULL, &press, &why))
+		return lurk_yaml_say(&r->file->yaml, node, r->message, "%s",
+				     node->kind == LURK_NODE_SCALAR ? why.text : "a key's name is expected");
+	if (press.on.kind != LURK_TARGET_KEY || press.modifiers || press.only)
+		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s` is not one key", node->text);
+	r->file->quirks[r->quirks++] = (struct lurk_quirk){(uint8_t)kind, press.on.key};
+	return true;
+}
+
+static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_keyboard *keyboard)
+{
+	struct lurk_recogniser *way = &r->file->recognisers[r->recognisers];
+	struct lurk_recogniser none = {0};
+
+	if (!lurk_yaml_fields(&r->file->yaml, map, "a keyboard", way_fields, r->message))
+		return false;
+	for (const struct lurk_node *node = map->first; node; node = node->next) {
+		size_t q = 0;
+
+		while (q < 3 && strcmp(quirk_fields[q].field, node->key->text))
+			q++;
+		if (q == 3) {
+			if (!read_way_field(r, node, way))
+				return false;
+			continue;
+		}
+		if (node->kind != LURK_NODE_LIST)
+			return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes a list, as in [Delete]",
+					     node->key->text);
+		for (const struct lurk_node *key = node->first; key; key = key->next) {
+			if (!read_quirk(r, key, quirk_fields[q].kind))
+				return false;
+			keyboard->quirk_count++;
+		}
+	}
+	if (memcmp(way, &none, sizeof none)) {
+		r->recognisers++;
+		keyboard->recogniser_count++;
+	}
+	return true;
+}
+
+static bool good_name(const char *name)
+{
+	size_t n = strspn(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_");
+
+	return n > 0 && n <= 32 && !name[n] && strcasecmp(name, "all");
+}
+
+static bool read_keyboard(struct reader *r, struct lurk_node *node)
+{
+	struct lurk_keyboards_file *f = r->file;
+	struct lurk_keyboard *keyboard = &f->keyboards[f->count];
+	const char *name = node->key->text;
+
+	if (!good_name(name))
+		return lurk_yaml_say(&f->yaml, node->key, r->message,
+				     "`%s` is no name for a keyboard; take up to 32 letters, digits, - and _, "
+				     "but not `all`",
+				     name);
+	for (uint16_t i = 0; i < f->count; i++) {
+		if (!strcasecmp(name, f->keyboards[i].name.bytes))
+			return lurk_yaml_say(&f->yaml, node->key, r->message,
+					     "the name `%s` is already given on line %u", name,
+					     f->nodes[i]->key->line);
+	}
+	keyboard->name = (struct lurk_text){name, strlen(name)};
+	keyboard->recognisers = f->recognisers + r->recognisers;
+	keyboard->quirks = f->quirks + r->quirks;
+	if (node->kind == LURK_NODE_LIST) {
+		for (const struct lurk_node *way = node->first; way; way = way->next) {
+			if (!read_way(r, way, keyboard))
+				return false;
+		}
+	} else if (!read_way(r, node, keyboard)) {
+		return false;
+	}
+	if (!keyboard->recogniser_count)
+		return lurk_yaml_say(&f->yaml, node->key, r->message,
+				     "nothing says how `%s` is recognised; give it usb, bluetooth, ps2, built-in, "
+				     "serial, place or calls-itself",
+				     name);
+	f->nodes[f->count++] = node;
+	return true;
+}
+
+static size_t count_below(const struct lurk_node *node)
+{
+	size_t n = 1;
+
+	for (const struct lurk_node *child = node->first; child; child = child->next)
+		n += count_below(child);
+	return n;
+}
+
+static bool read_all(struct reader *r)
+{
+	struct lurk_keyboards_file *f = r->file;
+	struct lurk_node *list;
+	size_t most;
+
+	if (!f->yaml.root)
+		return true;
+	if (!lurk_yaml_fields(&f->yaml, f->yaml.root, "keyboards.yaml", top_fields, r->message))
+		return false;
+	list = lurk_node_get(f->yaml.root, "keyboards");
+	if (!list || lurk_node_empty(list))
+		return true;
+	if (list->kind != LURK_NODE_MAP || list->count > LURK_KEYBOARDS_MAX)
+		return lurk_yaml_say(&f->yaml, list, r->message, "`keyboards:` takes up to %d names, a line each",
+				     LURK_KEYBOARDS_MAX);
+	most = count_below(list);
+	f->keyboards = calloc(list->count, sizeof *f->keyboards);
+	f->nodes = calloc(list->count, sizeof *f->nodes);
+	f->recognisers = calloc(most, sizeof *f->recognisers);
+	f->quirks = calloc(most, sizeof *f->quirks);
+	if (!f->keyboards || !f->nodes || !f->recognisers || !f->quirks || most > 0xffff)
+		return lurk_yaml_say(&f->yaml, list, r->message, "too much to be read");
+	for (struct lurk_node *node = list->first; node; node = node->next) {
+		if (!read_keyboard(r, node))
+			return false;
+	}
+	return true;
+}
+
+bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes, size_t length,
+			 struct lurk_message *message)
+{
+	struct reader r = {.file = file, .message = message};
+
+	memset(file, 0, sizeof *file);
+	if (lurk_yaml_parse(&file->yaml, path, bytes, length, message) && read_all(&r))
+		return true;
+	lurk_keyboards_free(file);
+	return false;
+}
+
+void lurk_keyboards_free(struct lurk_keyboards_file *file)
+{
+	lurk_yaml_free(&file->yaml);
+	free(file->keyboards);
+	free(file->nodes);
+	free(file->recognisers);
+	free(file->quirks);
+	memset(file, 0, sizeof *file);
+}
+
+uint16_t lurk_keyboards_find(const struct lurk_keyboards_file *file, const char *name,
+			     struct lurk_message *message)
+{
+	char list[256] = "";
+
+	for (uint16_t i = 0; i < file->count; i++) {
+		const char *known = file->keyboards[i].name.bytes;
+
+		if (!strcasecmp(known, name))
+			return (uint16_t)(i + 1);
+		if (strlen(list) + strlen(known) + 8 < sizeof list)
+			snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s", i ? ", " : "", known);
+	}
+	lurk_say(message, "no keyboard is called `%s`; keyboards.yaml has %s", name, *list ? list : "none yet");
+	return 0;
+}

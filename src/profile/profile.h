@@ -1,0 +1,60 @@
+/*
+ * Profile files and keyboards.yaml, read into rules.
+ *
+ * Profile fields:   lurk: 1, name, layout, rules
+ * A rule's fields:  press and gives, or swap; keyboard, note, off
+ * keyboards.yaml:   keyboards: a name each, with one way or a list of ways to recognise it: usb or
+ *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and the
+ *                   lists broken, missing, press-only
+ */
+#ifndef LURK_PROFILE_PROFILE_H
+#define LURK_PROFILE_PROFILE_H
+
+#include "lurk/image.h"
+#include "text/words.h"
+#include "text/yaml.h"
+
+struct lurk_keyboards_file {
+	struct lurk_yaml yaml;
+	struct lurk_keyboard *keyboards;
+	struct lurk_node **nodes; /* where each stands in the file */
+	uint16_t count;
+	struct lurk_recogniser *recognisers;
+	struct lurk_quirk *quirks;
+};
+
+struct lurk_profile_file {
+	struct lurk_yaml yaml;
+	const char *name, *layout; /* "" where not given */
+	struct lurk_rule *rules;
+	struct lurk_node **nodes; /* each rule's place in the file */
+	uint32_t count;
+	uint32_t not_yet; /* 1 + index of the first rule in use of a kind not carried out yet, else 0 */
+};
+
+/* Read from bytes, which are then the file's to free; freed also where reading fails. */
+bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes, size_t length,
+			 struct lurk_message *message);
+void lurk_keyboards_free(struct lurk_keyboards_file *file);
+
+/* `characters` may be NULL where no layout is known. */
+bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *bytes, size_t length,
+		       const struct lurk_keyboards_file *keyboards,
+		       const struct lurk_characters *characters, struct lurk_message *message);
+void lurk_profile_free(struct lurk_profile_file *file);
+
+/* The described keyboard of that name (in any case): 1 + its index; 0 with a message where there is
+ * none. */
+uint16_t lurk_keyboards_find(const struct lurk_keyboards_file *file, const char *name,
+			     struct lurk_message *message);
+
+/* Reads a result as the file and the command write it. */
+bool lurk_profile_result(const char *text, const struct lurk_characters *characters,
+			 struct lurk_result *result, struct lurk_message *message);
+
+/* The file as an image, to be freed; NULL with a message where a rule cannot be carried out. */
+uint8_t *lurk_profile_image(const struct lurk_profile_file *file,
+			    const struct lurk_keyboards_file *keyboards, size_t *length,
+			    struct lurk_message *message);
+
+#endif

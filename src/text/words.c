@@ -1,0 +1,160 @@
+#include "text/words.h"
+
+#include <stdio.h>
+#include <string.h>
+
+static void add(char *out, size_t size, const char *separator, const char *word)
+{
+	size_t n = strlen(out);
+
+	snprintf(out + n, size - n, "%s%s", n ? separator : "", word);
+}
+
+static void list_keys(const struct lurk_name *name, const char *separator, char *out, size_t size)
+{
+	*out = '\0';
+	for (unsigned i = 0; i < name->count; i++)
+		add(out, size, separator, lurk_key_name(name->keys[i]));
+}
+
+static void list_readings(const struct lurk_name *name, char *out, size_t size)
+{
+	struct lurk_reading r;
+
+	*out = '\0';
+	for (unsigned i = 0; lurk_name_reading(name, i, &r); i++) {
+		char scan[LURK_SCAN_TEXT], reading[96], code[16];
+
+		snprintf(code, sizeof code, "evdev:%u", r.key);
+		snprintf(reading, sizeof reading, "%s is %s (%s)",
+			 r.scan.kind ? lurk_scan_write(r.scan, scan) : code, lurk_key_name(r.key), r.as);
+		add(out, size, "; ", reading);
+	}
+}
+
+bool lurk_words_press(const char *text, const struct lurk_characters *characters,
+		      struct lurk_press *press, struct lurk_message *message)
+{
+	struct lurk_name name;
+	char list[512];
+
+	switch (lurk_name_read(text, strlen(text), characters, &name)) {
+	case LURK_NAME_PRESS:
+		*press = name.press;
+		return true;
+	case LURK_NAME_MANY:
+		list_keys(&name, ", ", list, sizeof list);
+		return lurk_say(message, "`%s` can mean several keys: %s; write one of these, spelled like this",
+				text, list);
+	case LURK_NAME_NUMBER:
+		list_readings(&name, list, sizeof list);
+		if (!*list)
+			return lurk_say(message,
+					"`%s` is a bare number, and no key in any reading; write what it is, "
+					"such as hid:07:a5",
+					text);
+		return lurk_say(message, "`%s` is a bare number and can be read in several ways; write one: %s",
+				text, list);
+	case LURK_NAME_CHARACTER:
+		if (characters)
+			return lurk_say(message, "no key of the layout types `%s`; name the key itself", text);
+		return lurk_say(message,
+				"which key types `%s` depends on the layout, and none is known here; name the "
+				"key itself, or give `layout:` in the profile",
+				text);
+	default:
+		list_keys(&name, " or ", list, sizeof list);
+		if (*list)
+			return lurk_say(message, "`%s` is no key; did you mean %s?", text, list);
+		return lurk_say(message, "`%s` is no key; `lurk resolve --list WORD` searches all of them", text);
+	}
+}
+
+static const struct {
+	uint16_t bit;
+	const char *name;
+} modifier_names[] = {
+	{LURK_MOD_CONTROL, "Control"},	     {LURK_MOD_LEFT_CONTROL, "ControlLeft"},
+	{LURK_MOD_RIGHT_CONTROL, "ControlRight"}, {LURK_MOD_SHIFT, "Shift"},
+	{LURK_MOD_LEFT_SHIFT, "ShiftLeft"},  {LURK_MOD_RIGHT_SHIFT, "ShiftRight"},
+	{LURK_MOD_ALT, "Alt"},		     {LURK_MOD_LEFT_ALT, "AltLeft"},
+	{LURK_MOD_RIGHT_ALT, "AltRight"},    {LURK_MOD_META, "Meta"},
+	{LURK_MOD_LEFT_META, "MetaLeft"},    {LURK_MOD_RIGHT_META, "MetaRight"},
+};
+
+const char *lurk_words_key(lurk_key key, lurk_scan scan, char out[LURK_WORDS])
+{
+	char text[LURK_SCAN_TEXT];
+
+	snprintf(out, LURK_WORDS, "%s", key ? lurk_key_name(key) : lurk_scan_write(scan, text));
+	return out;
+}
+
+const char *lurk_words_target(const struct lurk_target *target, char out[LURK_WORDS])
+{
+	char scan[LURK_SCAN_TEXT];
+
+	switch (target->kind) {
+	case LURK_TARGET_MEANING:
+		snprintf(out, LURK_WORDS, "any %s", lurk_key_meaning(target->key));
+		break;
+	case LURK_TARGET_PAIR:
+		snprintf(out, LURK_WORDS, "%s", lurk_key_pair_name(target->key));
+		break;
+	case LURK_TARGET_SCAN:
+		snprintf(out, LURK_WORDS, "%s", lurk_scan_write(target->scan, scan));
+		break;
+	default:
+		snprintf(out, LURK_WORDS, "%s", lurk_key_name(target->key));
+		break;
+	}
+	return out;
+}
+
+const char *lurk_words_for_press(const struct lurk_press *press, char out[LURK_WORDS])
+{
+	char target[LURK_WORDS];
+
+	snprintf(out, LURK_WORDS, "%s", press->only ? "only " : "");
+	for (size_t i = 0; i < sizeof modifier_names / sizeof *modifier_names; i++) {
+		size_t n = strlen(out);
+
+		if (press->modifiers & modifier_names[i].bit)
+			snprintf(out + n, LURK_WORDS - n, "%s+", modifier_names[i].name);
+	}
+	snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s", lurk_words_target(&press->on, target));
+	return out;
+}
+
+const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WORDS])
+{
+	int length = (int)(result->text.length < 100 ? result->text.length : 100);
+
+	switch (result->kind) {
+	case LURK_GIVES_NOTHING:
+		snprintf(out, LURK_WORDS, "nothing");
+		break;
+	case LURK_GIVES_ITSELF:
+		snprintf(out, LURK_WORDS, "itself");
+		break;
+	case LURK_GIVES_PAIR:
+		snprintf(out, LURK_WORDS, "%s", lurk_key_pair_name(result->key));
+		break;
+	case LURK_GIVES_CHORDS:
+		snprintf(out, LURK_WORDS, "%.*s", length, result->text.bytes);
+		break;
+	case LURK_GIVES_TEXT:
+		snprintf(out, LURK_WORDS, "the text \"%.*s\"", length, result->text.bytes);
+		break;
+	case LURK_GIVES_PROFILE:
+		snprintf(out, LURK_WORDS, "profile %.*s", length, result->text.bytes);
+		break;
+	case LURK_GIVES_TOGGLE:
+		snprintf(out, LURK_WORDS, "rules off and on");
+		break;
+	default:
+		snprintf(out, LURK_WORDS, "%s", lurk_key_name(result->key));
+		break;
+	}
+	return out;
+}
