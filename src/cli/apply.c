@@ -71,10 +71,14 @@ static const char *way_name(const struct lurk_session_keyboard *k)
 	return names[k->choice.way];
 }
 
+static const char *source_name(lurk_key key)
+{
+	return key < LURK_KEY_COUNT ? lurk_key_name(key) : "a key without a name";
+}
+
 const char *cli_way_words(const struct lurk_session_keyboard *k, char *out, size_t size)
 {
 	const char *key = lurk_key_name(k->choice.key);
-	const char *other = k->choice.other < LURK_KEY_COUNT ? lurk_key_name(k->choice.other) : "a key without a name";
 
 	if (k->trouble) {
 		snprintf(out, size, "its rules are not in force: %s", lurk_error_text(k->trouble));
@@ -91,7 +95,8 @@ const char *cli_way_words(const struct lurk_session_keyboard *k, char *out, size
 		snprintf(out, size, "it never said that it can send %s", key);
 		break;
 	case LURK_BECAUSE_TWICE:
-		snprintf(out, size, "%s comes from %s as well, and the table does not count", key, other);
+		snprintf(out, size, "%s would come from %s and %s, and the table does not count", key,
+			 source_name(k->choice.from), source_name(k->choice.other));
 		break;
 	case LURK_BECAUSE_TAP:
 		snprintf(out, size, "%s never sends its release", key);
@@ -193,6 +198,37 @@ unsigned cli_pending(struct cli *cli)
 	return count;
 }
 
+/* Stored images that could not be used, and why. */
+static void tell_bad_slots(const struct cli *cli)
+{
+	const struct lurk_store_report *store = &cli->computer->session.store;
+
+	for (unsigned i = 0; i < store->slots; i++) {
+		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
+			printf("An image stored earlier (slot %u) %s; the newest good one is used, and the next apply "
+			       "writes that slot anew.\n",
+			       i, lurk_error_text(store->why[i]));
+	}
+}
+
+static struct json_object *bad_slots_json(const struct cli *cli)
+{
+	const struct lurk_store_report *store = &cli->computer->session.store;
+	struct json_object *list = json_object_new_array();
+
+	for (unsigned i = 0; i < store->slots; i++) {
+		struct json_object *one;
+
+		if (!store->why[i] || store->why[i] == LURK_ERR_EMPTY)
+			continue;
+		one = json_object_new_object();
+		json_object_object_add(one, "slot", json_object_new_int((int)i));
+		json_object_object_add(one, "why", json_object_new_string(lurk_error_text(store->why[i])));
+		json_object_array_add(list, one);
+	}
+	return list;
+}
+
 static void print_status(struct cli *cli, const struct lurk_image *image)
 {
 	struct lurk_profile profile;
@@ -208,6 +244,7 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 		puts("No rule is in force: every key does its usual job.");
 	}
 	print_keyboards(cli);
+	tell_bad_slots(cli);
 	if (pending)
 		printf("%s has %s that %s not in force: `lurk show` lists them, `lurk apply` applies the file.\n",
 		       cli->profile_path, cli_count(pending, "difference", rules), pending == 1 ? "is" : "are");
@@ -239,6 +276,7 @@ int cli_status(struct cli *cli, int argc, char **argv)
 	}
 	json_object_object_add(object, "after_reboot", json_object_new_boolean(image != NULL));
 	json_object_object_add(object, "differences", json_object_new_int((int)cli_pending(cli)));
+	json_object_object_add(object, "bad_slots", bad_slots_json(cli));
 	json_object_object_add(object, "keyboards", keyboards_json(cli));
 	cli_print_json(object);
 	return CLI_DONE;

@@ -92,6 +92,8 @@ struct lurk_computer *cli_computer(struct cli *cli);
 struct lurk_computer *cli_computer_if_any(struct cli *cli);
 /* The keyboard in keyboards.yaml that fits an identity best: 1 + its index, 0 for none. */
 uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity);
+/* Puts the demo's desk into a folder that has none. */
+bool cli_make_desk(const char *folder, bool quiet);
 /* What a keyboard of the session is called: its described name, or what it calls itself. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 

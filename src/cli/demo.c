@@ -72,8 +72,9 @@ static const struct step {
 	 "lurk status"},
 	{"The way back", "The last edit was not wanted.", "lurk undo"},
 	{NULL, "Nor, on second thoughts, is the last apply: its rules go, the file stays.", "lurk undo"},
-	{NULL, "Alt and Meta go back to their places, the rest shall hold.",
-	 "lurk restore Alt --keyboard wagtail --apply\nlurk show"},
+	{NULL, "CapsLock alone goes back to its usual job; the rest shall hold.\n"
+	       "Wagtail needs no relay any more: the computer's own table can do what is left.",
+	 "lurk restore CapsLock --apply\nlurk status"},
 	{NULL, "And when the season is over, everything goes back.",
 	 "lurk restore --all --apply\nprintf 'press CapsLock on wagtail\\n' | lurk play -"},
 };
@@ -85,8 +86,7 @@ static void print_command(const char *command)
 	for (const char *at = command; *at;) {
 		size_t n = strcspn(at, "\n");
 
-		snprintf(line, sizeof line, "%s %.*s", at == command || strncmp(at - 1, "\nlurk", 5) == 0 ? "$" : ">",
-			 (int)n, at);
+		snprintf(line, sizeof line, "%s %.*s", at == command ? "$" : ">", (int)n, at);
 		cli_print_strong(line);
 		putchar('\n');
 		at += n + (at[n] == '\n');
@@ -115,17 +115,19 @@ static int run(const char *command, const char *self)
 	return WEXITSTATUS(status);
 }
 
-/* Steps with several `lurk` lines are shown and run one by one; a here-document stays whole. */
+/* A here-document stays whole; else each line is a command, shown and run one by one. */
 static int run_step(const struct step *step, const char *self)
 {
 	const char *at = step->command;
 	int status = CLI_DONE;
 
 	while (*at && status <= CLI_USAGE) {
-		const char *end = strstr(at, "\nlurk ");
+		const char *document = strstr(at, "<<'END'"), *end = strchr(at, '\n');
 		char one[1024];
 
-		if (!end || strstr(at, "<<"))
+		if (document && document < end)
+			end = strstr(document, "\nEND\n") + 4;
+		if (!end)
 			end = at + strlen(at);
 		snprintf(one, sizeof one, "%.*s", (int)(end - at), at);
 		print_command(one);
@@ -182,12 +184,8 @@ int cli_demo(struct cli *cli, int argc, char **argv)
 	if (!mkdtemp(folder))
 		return cli_fail(CLI_COULD_NOT, "%s: %s", folder, strerror(errno));
 	snprintf(desk, sizeof desk, "%s/hide", folder);
-	cli->desk = desk;
-	cli->profile_option = NULL;
-	if (!cli_computer(cli)) /* makes the desk */
+	if (!cli_make_desk(desk, true))
 		return CLI_COULD_NOT;
-	cli_close(cli);
-	*cli = (struct cli){0};
 	if (!getcwd(state, sizeof state))
 		snprintf(state, sizeof state, "/");
 	status = tell(folder);

@@ -259,7 +259,7 @@ void cli_close(struct cli *cli)
 /* The demo's files, for a folder without a desk. */
 extern const char cli_demo_desk[], cli_demo_keyboards[];
 
-static bool make_desk(const char *folder)
+bool cli_make_desk(const char *folder, bool quiet)
 {
 	char path[PATH_MAX];
 	struct lurk_message why;
@@ -277,19 +277,21 @@ static bool make_desk(const char *folder)
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
-	fprintf(stderr, "New desk in %s: the logging desk with Heron, Wagtail, Curlew and Dipper.\n", folder);
+	if (!quiet)
+		fprintf(stderr, "New desk in %s: the logging desk with Heron, Wagtail, Curlew and Dipper.\n", folder);
 	return true;
 }
 
-/* Slots that could not be used are told once, by whoever opens the computer. */
-static void tell_bad_slots(const struct lurk_store_report *store)
+/* `lurk status` tells of single slots that are bad; that none is good concerns every command. */
+static void tell_lost_rules(const struct lurk_store_report *store)
 {
-	for (unsigned i = 0; i < store->slots; i++) {
-		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
-			cli_fail(CLI_DONE, "storage slot %u is passed over: %s; %s", i, lurk_error_text(store->why[i]),
-				 store->newest < 0 ? "nothing else is stored, so no rules are in force"
-						   : "the newest good one is used");
-	}
+	bool bad = false;
+
+	for (unsigned i = 0; i < store->slots; i++)
+		bad = bad || (store->why[i] && store->why[i] != LURK_ERR_EMPTY);
+	if (bad && store->newest < 0)
+		cli_fail(CLI_DONE, "nothing that is stored can be read, so no rule is in force; `lurk status` says why, "
+				   "`lurk apply` applies the file anew");
 }
 
 struct lurk_computer *cli_computer_if_any(struct cli *cli)
@@ -308,7 +310,7 @@ struct lurk_computer *cli_computer(struct cli *cli)
 		cli_fail(CLI_COULD_NOT, "this build reaches simulated desks only; name one with --desk FOLDER");
 		return NULL;
 	}
-	if (!make_desk(cli->desk))
+	if (!cli_make_desk(cli->desk, false))
 		return NULL;
 	computer = calloc(1, sizeof *computer);
 	if (!computer)
@@ -318,7 +320,7 @@ struct lurk_computer *cli_computer(struct cli *cli)
 		free(computer);
 		return NULL;
 	}
-	tell_bad_slots(&computer->session.store);
+	tell_lost_rules(&computer->session.store);
 	cli->computer = computer;
 	return computer;
 }

@@ -41,7 +41,10 @@ static void show_row(void *data, const struct lurk_play_row *row)
 		cli_print_strong(row->action);
 		putchar('\n');
 	}
-	if (*row->wire || *row->got) {
+	if (!*row->wire && *row->got) {
+		printf("  %-24s  %-26s  → %s%s%s%s\n", "", "", row->got, *row->text ? "   \"" : "", row->text,
+		       *row->text ? "\"" : "");
+	} else if (*row->wire) {
 		printf("  %-24s  %-26s  %s%s", row->wire, row->key, *row->got ? "→ " : "", row->got);
 		if (*row->text)
 			printf("   \"%s\"", row->text);

@@ -15,6 +15,7 @@ struct edit {
 	uint16_t keyboard;
 	struct cli_effects before, after;
 	char where[64]; /* " on wagtail" or "" */
+	const char *gave; /* what the key gave before, "" where that is not one thing */
 	struct lurk_message why;
 	uint32_t line; /* of the rule added or changed last */
 	struct json_object *json;
@@ -90,6 +91,7 @@ static int start(struct edit *edit)
 		snprintf(edit->where, sizeof edit->where, " on %s",
 			 cli->keyboards.keyboards[edit->keyboard - 1].name.bytes);
 	edit->json = json_object_new_object();
+	edit->gave = "";
 	return cli_effects(cli, edit->keyboard, &edit->before) ? CLI_DONE : CLI_COULD_NOT;
 }
 
@@ -277,24 +279,25 @@ static bool put_rule(struct edit *edit, const struct lurk_press *press, const st
 
 /* ---- What is said --------------------------------------------------------------------------- */
 
-static void say(struct edit *edit, const char *field, const char *text)
+/* What the key gave before, and what no key gives any more. */
+static void say_changes(struct edit *edit)
 {
-	if (edit->cli->json)
-		json_object_object_add(edit->json, field, json_object_new_string(text));
-	else
-		printf("%s\n", text);
-}
+	char list[256] = "", text[640] = "";
 
-static void say_lost(struct edit *edit)
-{
-	char list[256], text[400];
-
-	if (!cli_effects(edit->cli, edit->keyboard, &edit->after))
+	if (cli_effects(edit->cli, edit->keyboard, &edit->after))
+		cli_lost(&edit->before, &edit->after, list, sizeof list);
+	if (edit->cli->json) {
+		json_object_object_add(edit->json, "before", json_object_new_string(edit->gave));
+		json_object_object_add(edit->json, "lost", json_object_new_string(list));
 		return;
-	if (!cli_lost(&edit->before, &edit->after, list, sizeof list))
-		return;
-	snprintf(text, sizeof text, "No key gives %s%s any more.", list, edit->where);
-	say(edit, "lost", text);
+	}
+	if (*edit->gave)
+		snprintf(text, sizeof text, "Before, it gave %s%s", edit->gave, *list ? "; " : ".");
+	if (*list)
+		snprintf(text + strlen(text), sizeof text - strlen(text), "%so key gives %s%s any more.",
+			 *edit->gave ? "n" : "N", list, edit->where);
+	if (*text)
+		puts(text);
 }
 
 static int finish(struct edit *edit, const char *summary)
@@ -313,7 +316,7 @@ static int finish(struct edit *edit, const char *summary)
 	if (edit->line && cli->json)
 		json_object_object_add(edit->json, "line", json_object_new_int64(edit->line));
 	json_object_object_add(edit->json, "file", json_object_new_string(cli->profile_path));
-	say_lost(edit);
+	say_changes(edit);
 	json_object_object_add(edit->json, "in_force", json_object_new_boolean(edit->apply));
 	if (edit->apply && !cli_apply_profile(cli, &why)) {
 		json_object_put(edit->json);
@@ -341,20 +344,14 @@ static int failed(struct edit *edit, int status)
 	return edit->why.text[0] ? cli_fail(status, "%s", edit->why.text) : status;
 }
 
-/* "It gave CapsLock before." where that is not plain. */
-static void say_before(struct edit *edit, const struct lurk_target *on)
+static void note_before(struct edit *edit, const struct lurk_target *on)
 {
 	lurk_key key = on->kind == LURK_TARGET_SCAN ? lurk_scan_key(on->scan) : on->key;
-	char text[160];
 
 	if (on->kind == LURK_TARGET_SCAN && !key)
-		snprintf(text, sizeof text, "Before, that key had no name and gave nothing.");
-	else if (on->kind == LURK_TARGET_PAIR || on->kind == LURK_TARGET_MEANING)
-		return;
-	else
-		snprintf(text, sizeof text, "Before, it gave %s.",
-			 edit->before.gives[key] ? lurk_key_name(edit->before.gives[key]) : "nothing");
-	say(edit, "before", text);
+		edit->gave = "nothing: its code has no name";
+	else if (on->kind >= LURK_TARGET_KEY)
+		edit->gave = edit->before.gives[key] ? lurk_key_name(edit->before.gives[key]) : "nothing";
 }
 
 /* ---- map and disable ------------------------------------------------------------------------ */
@@ -364,7 +361,6 @@ static int map_to(struct edit *edit, const char *result_word)
 	char press_words[LURK_WORDS], gives[LURK_WORDS], summary[512];
 	struct lurk_result result;
 	struct lurk_press press;
-	const char *verb = "now gives";
 	int status;
 
 	if ((status = start(edit)) != CLI_DONE)
@@ -380,11 +376,9 @@ static int map_to(struct edit *edit, const char *result_word)
 		return failed(edit, CLI_COULD_NOT);
 	lurk_words_target(&press.on, press_words);
 	lurk_words_result(&result, gives);
-	if (press.on.kind == LURK_TARGET_PAIR)
-		verb = "now give";
-	snprintf(summary, sizeof summary, "%s %s %s%s", press_words, verb, gives, edit->where);
-	if (edit->cli->json)
-		say_before(edit, &press.on);
+	snprintf(summary, sizeof summary, "%s now gives %s%s%s", press_words, gives, edit->where,
+		 press.on.kind == LURK_TARGET_PAIR ? ", left and right" : "");
+	note_before(edit, &press.on);
 	return finish(edit, summary);
 }
 
@@ -601,7 +595,7 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 		       edit.where);
 		return CLI_FOUND;
 	}
-	snprintf(summary, sizeof summary, "%s %s usual job again%s", lurk_words_target(&press.on, words),
-		 press.on.kind == LURK_TARGET_PAIR ? "have their" : "has its", edit.where);
+	snprintf(summary, sizeof summary, "%s has its usual job again%s%s", lurk_words_target(&press.on, words),
+		 edit.where, press.on.kind == LURK_TARGET_PAIR ? ", left and right" : "");
 	return finish(&edit, summary);
 }

@@ -611,6 +611,7 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 	lurk_key key = exact(text, length);
 	uint32_t c = one_character(text, length);
 	bool bare_digit = c >= '0' && c <= '9';
+	struct lurk_reading reading;
 
 	if (key)
 		return found(name, LURK_TARGET_KEY, key);
@@ -646,7 +647,7 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 		return LURK_NAME_PRESS;
 	if ((key = read_numpad(&plain)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);
-	if (read_number(&plain, name))
+	if (read_number(&plain, name) && (digit(plain.text[0]) < 10 || lurk_name_reading(name, 0, &reading)))
 		return LURK_NAME_NUMBER;
 	if ((key = named(&plain, true)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);

@@ -22,15 +22,13 @@ lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_tabl
 		       : key;
 }
 
-static void relay(struct lurk_way_choice *choice, enum lurk_way_reason reason, lurk_key key,
-		  lurk_key other)
+static void relay(struct lurk_way_choice *choice, enum lurk_way_reason reason, lurk_key key)
 {
 	if (choice->way == LURK_WAY_RELAY)
 		return; /* the first reason is told */
 	choice->way = LURK_WAY_RELAY;
 	choice->reason = (uint8_t)reason;
 	choice->key = key;
-	choice->other = other;
 }
 
 /* A key by its own number stands for itself; one without a name for its place in the table. */
@@ -51,7 +49,7 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 		lurk_keymap_find(keymap, (lurk_scan){0, LURK_SCAN_NONE}, entry->original);
 
 	if (by_key->tap)
-		relay(choice, LURK_BECAUSE_TAP, entry->original, 0);
+		relay(choice, LURK_BECAUSE_TAP, entry->original);
 	if (key == entry->original)
 		return;
 	choice->changes++;
@@ -62,11 +60,9 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 	if (key == LURK_KEY_UNKNOWN)
 		return;
 	if (!lurk_declares(keyboard, key))
-		relay(choice, LURK_BECAUSE_UNDECLARED, key, 0);
+		relay(choice, LURK_BECAUSE_UNDECLARED, key);
 	else if (sources->second[key])
-		relay(choice, LURK_BECAUSE_TWICE, key,
-		      sources->first[key] == entry->original ? sources->second[key]
-							     : sources->first[key]);
+		relay(choice, LURK_BECAUSE_TWICE, key);
 }
 
 /* A keyboard may send codes that its table does not list; rules on those need the relay. */
@@ -113,8 +109,10 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 		}
 	}
 	if (!all_in_table(port, number, keyboard->table_entries, keymap))
-		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0, 0);
+		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0);
 	if (!keyboard->table_entries && keymap->action_count > 1)
-		relay(choice, LURK_BECAUSE_NO_TABLE, 0, 0);
+		relay(choice, LURK_BECAUSE_NO_TABLE, 0);
+	choice->from = sources.first[choice->key];
+	choice->other = sources.second[choice->key];
 	return LURK_OK;
 }

@@ -208,7 +208,6 @@ bool lurk_yaml_parse(struct lurk_yaml *yaml, const char *path, char *bytes, size
 		return false;
 	if (!yaml_parser_initialize(&r.parser))
 		return lurk_say(message, "%s: not enough memory", path);
-	yaml_parser_set_encoding(&r.parser, YAML_UTF8_ENCODING);
 	yaml_parser_set_input_string(&r.parser, (const unsigned char *)bytes, length);
 	while (going && fine) {
 		if (!yaml_parser_parse(&r.parser, &event)) {

@@ -55,7 +55,7 @@ static inline enum lurk_error test_rules_image(struct test_rules *t)
 	static const struct lurk_recogniser usb[] = {
 		{.bus = LURK_BUS_USB, .by_product = true, .vendor = 0xfade, .product = 1},
 		{.bus = LURK_BUS_USB, .by_product = true, .vendor = 0xfade, .product = 2},
-		{.bus = LURK_BUS_USB, .by_product = true, .vendor = 0xfade, .product = 3},
+		{.by_product = true, .vendor = 0xfade, .product = 3},
 	};
 	static const struct lurk_quirk quirks[] = {{LURK_QUIRK_BROKEN, LURK_KEY_DELETE},
 						   {LURK_QUIRK_PRESS_ONLY, LURK_KEY_F13}};

@@ -24,7 +24,9 @@ struct node {
 
 struct keyboard {
 	const struct lurk_desk_keyboard *spec;
-	bool plugged, by_radio, taken, gone; /* gone: unplugged while taken, not given back yet */
+	bool plugged, by_radio, taken;
+	bool gone;   /* unplugged while taken, not given back yet */
+	bool coming; /* plugged in again meanwhile: found as soon as it is given back */
 	char place[48];
 	struct lurk_wire wire;
 	struct lurk_ps2 ps2;
@@ -388,12 +390,15 @@ void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const ch
 	struct keyboard *k = &sim->keyboards[keyboard];
 	const struct lurk_identity *identity = radio ? &k->spec->radio : &k->spec->identity;
 
-	if (k->plugged || k->gone)
+	if (k->plugged)
 		return;
 	if (place || radio != k->by_radio)
 		snprintf(k->place, sizeof k->place, "%s", place ? place : identity->place);
-	k->plugged = true;
 	k->by_radio = radio;
+	k->coming = k->gone;
+	if (k->gone)
+		return;
+	k->plugged = true;
 	lurk_wire_init(&k->wire, k->spec->wired);
 	lurk_ps2_init(&k->ps2, k->spec->wired == LURK_WIRED_SET2 ? 2 : 1);
 	lurk_hid_init(&k->boot, LURK_HID_BOOT);
@@ -414,6 +419,7 @@ void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard)
 {
 	struct keyboard *k = &sim->keyboards[keyboard];
 
+	k->coming = false;
 	if (!k->plugged)
 		return;
 	k->plugged = false;
@@ -433,9 +439,9 @@ void lurk_sim_boot(struct lurk_sim *sim)
 	lurk_layout_reset(sim->layout);
 	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
 		struct keyboard *k = &sim->keyboards[i];
-		bool was_plugged = k->plugged;
+		bool was_plugged = k->plugged || k->coming;
 
-		k->plugged = k->taken = k->gone = false;
+		k->plugged = k->taken = k->gone = k->coming = false;
 		memset(&k->virtual, 0, sizeof k->virtual);
 		if (was_plugged)
 			lurk_sim_plug(sim, i, k->by_radio, NULL);
@@ -511,6 +517,8 @@ static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool ta
 	}
 	k->taken = take;
 	k->gone = k->gone && take;
+	if (k->coming && !k->gone)
+		lurk_sim_plug(sim, number, k->by_radio, NULL);
 	return LURK_OK;
 }
 

@@ -1,0 +1,33 @@
+/*
+ * The contract: what every port must do. A port's own test makes a rig, which can do to the port's
+ * keyboards what a person does and tell what the machine's programs get, and runs contract_run().
+ *
+ * The rig has one USB keyboard, number 0, with a full set of keys, plugged in from the start.
+ */
+#ifndef LURK_TESTS_CONTRACT_H
+#define LURK_TESTS_CONTRACT_H
+
+#include "../core/check.h"
+
+#include "lurk/port.h"
+
+struct contract_rig {
+	struct lurk_port *port;
+	void *data;
+	/* A finger on a key of keyboard 0. */
+	void (*press)(struct contract_rig *rig, lurk_key key, bool down);
+	void (*plug)(struct contract_rig *rig, bool in);
+	/* Writes what the programs got since the last call, as "KeyA+ KeyA- ". */
+	void (*got)(struct contract_rig *rig, char *out, size_t size);
+	/* The power goes after so many stored bytes, and comes back. */
+	void (*cut_power)(struct contract_rig *rig, size_t after_bytes);
+	void (*restart)(struct contract_rig *rig);
+};
+
+/* Makes a fresh rig, and takes it apart. */
+typedef struct contract_rig *contract_make(void);
+typedef void contract_end(struct contract_rig *rig);
+
+int contract_run(const char *name, contract_make *make, contract_end *end);
+
+#endif

@@ -1,0 +1,403 @@
+/* The session on the simulated desk: rules into force by table and relay, with keys held, with
+ * keyboards coming and going, and with a machine that refuses. */
+#include "../core/rules.h"
+#include "rig.h"
+
+#include "lurk/session.h"
+
+enum { IMAGE = 8192, KEYMAPS = 1 << 16, KEYBOARDS = 4 };
+
+/* A port in front of the simulated one that can refuse its n-th call. */
+struct refusing {
+	struct lurk_port port;
+	struct lurk_port *real;
+	struct lurk_port_class class;
+	unsigned calls, refuse_at; /* 0 for never */
+};
+
+struct bench {
+	struct sim_rig *rig;
+	struct refusing refusing;
+	struct lurk_session session;
+	struct lurk_session_memory memory;
+	struct lurk_session_keyboard keyboards[KEYBOARDS];
+	struct lurk_engine_keyboard engines[KEYBOARDS];
+	uint8_t images[2][IMAGE];
+	_Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	struct test_rules rules;
+	struct lurk_apply_report report;
+};
+
+static struct refusing *of(struct lurk_port *port)
+{
+	return (struct refusing *)port;
+}
+
+static bool refuses(struct lurk_port *port)
+{
+	return ++of(port)->calls == of(port)->refuse_at;
+}
+
+static bool r_keyboard(struct lurk_port *port, uint16_t number, struct lurk_port_keyboard *keyboard)
+{
+	return of(port)->real->class->keyboard(of(port)->real, number, keyboard);
+}
+
+static bool r_next(struct lurk_port *port, struct lurk_port_event *event)
+{
+	return of(port)->real->class->next(of(port)->real, event);
+}
+
+static enum lurk_error r_take(struct lurk_port *port, uint16_t number, bool take)
+{
+	return refuses(port) ? LURK_ERR_PORT : of(port)->real->class->take(of(port)->real, number, take);
+}
+
+static enum lurk_error r_send(struct lurk_port *port, const struct lurk_frame *frame)
+{
+	return of(port)->real->class->send(of(port)->real, frame);
+}
+
+static enum lurk_error r_get(struct lurk_port *port, uint16_t number, uint16_t index, struct lurk_table_entry *entry)
+{
+	return of(port)->real->class->table_get(of(port)->real, number, index, entry);
+}
+
+static enum lurk_error r_set(struct lurk_port *port, uint16_t number, uint16_t index, lurk_key key)
+{
+	return refuses(port) ? LURK_ERR_PORT : of(port)->real->class->table_set(of(port)->real, number, index, key);
+}
+
+static unsigned r_slots(struct lurk_port *port, size_t *size)
+{
+	return of(port)->real->class->slots(of(port)->real, size);
+}
+
+static enum lurk_error r_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size, size_t *length)
+{
+	return of(port)->real->class->slot_read(of(port)->real, slot, bytes, size, length);
+}
+
+static enum lurk_error r_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes, size_t length)
+{
+	return refuses(port) ? LURK_ERR_PORT : of(port)->real->class->slot_write(of(port)->real, slot, bytes, length);
+}
+
+static uint64_t r_now(struct lurk_port *port)
+{
+	return of(port)->real->class->now(of(port)->real);
+}
+
+static void settle(struct bench *b)
+{
+	while (lurk_session_step(&b->session))
+		;
+}
+
+static void start(struct bench *b)
+{
+	assert_int_equal(lurk_session_start(&b->session, &b->memory, &b->refusing.port), LURK_OK);
+	settle(b);
+}
+
+static struct bench *make(const char *keyboards)
+{
+	struct bench *b = calloc(1, sizeof *b);
+
+	b->rig = sim_rig_make(keyboards);
+	b->refusing.class = (struct lurk_port_class){
+		.keyboard = r_keyboard, .next = r_next, .take = r_take, .send = r_send, .table_get = r_get,
+		.table_set = r_set, .slots = r_slots, .slot_read = r_read, .slot_write = r_write, .now = r_now,
+	};
+	b->refusing.port.class = &b->refusing.class;
+	b->refusing.real = b->rig->rig.port;
+	b->memory = (struct lurk_session_memory){
+		.keyboards = b->keyboards, .engine_keyboards = b->engines, .keyboard_count = KEYBOARDS,
+		.images = {b->images[0], b->images[1]}, .image_size = IMAGE,
+		.keymaps = {b->keymaps[0], b->keymaps[1]}, .keymap_size = KEYMAPS,
+	};
+	start(b);
+	return b;
+}
+
+static void end(struct bench *b)
+{
+	lurk_session_stop(&b->session);
+	sim_rig_end(b->rig);
+	free(b);
+}
+
+static enum lurk_error apply(struct bench *b, const char *rules)
+{
+	test_rules_read(&b->rules, rules);
+	return lurk_session_apply(&b->session, b->rules.bytes, b->rules.length, &b->report);
+}
+
+/* "+CapsLock -CapsLock" on keyboard 0, "+1:KeyA" on another; what the programs got. */
+static void play(struct bench *b, const char *presses, const char *expected)
+{
+	char copy[512], *rest = copy, *one;
+	const char *got;
+
+	snprintf(copy, sizeof copy, "%s", presses);
+	while ((one = strsep(&rest, " "))) {
+		unsigned keyboard = one[2] == ':' ? (unsigned)(one[1] - '0') : 0;
+
+		if (*one)
+			sim_rig_key(b->rig, keyboard, one + (one[2] == ':' ? 3 : 1), *one == '+');
+		settle(b);
+	}
+	got = sim_rig_got(b->rig);
+	if (strcmp(got, expected))
+		fail_msg("%s: %s, not %s", presses, got, expected);
+}
+
+#define USB "  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1}\n"
+#define USB_TWICE "  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1, declares-twice: true}\n"
+#define TRANSLATED "  heron: {wired: translated, product: \"fade:0001\", built-in: true}\n"
+#define SET2 "  heron: {wired: set2, built-in: true}\n"
+
+/* Desk, rules, the way chosen and why, presses, what the programs get. */
+static const struct {
+	const char *desk, *rules;
+	uint8_t way, reason;
+	const char *presses, *got;
+} ways[] = {
+	{USB, "", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+KeyA -KeyA", "KeyA+ KeyA- "},
+	{USB, "CapsLock>Escape @2", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+CapsLock -CapsLock",
+	 "CapsLock+ CapsLock- "},
+	{USB, "Alt<>Meta @1", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+AltLeft +MetaRight -AltLeft -MetaRight",
+	 "MetaLeft+ AltRight+ MetaLeft- AltRight- "},
+	{USB, "Delete>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+Delete -Delete +KeyA -KeyA", "KeyA+ KeyA- "},
+	{USB_TWICE, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+CapsLock -CapsLock",
+	 "Escape+ Escape- "},
+	{USB, "CapsLock>Enter", LURK_WAY_RELAY, LURK_BECAUSE_TWICE, "+CapsLock +Enter -CapsLock -Enter",
+	 "Enter+ Enter- "},
+	{USB, "CapsLock>LaunchMail", LURK_WAY_RELAY, LURK_BECAUSE_UNDECLARED, "+CapsLock -CapsLock",
+	 "LaunchMail+ LaunchMail- "},
+	{USB, "hid:07:a5>KeyA; KeyA>nothing", LURK_WAY_RELAY, LURK_BECAUSE_NOT_IN_TABLE, "+KeyA -KeyA", ""},
+	{TRANSLATED, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+CapsLock -CapsLock",
+	 "Escape+ Escape- "},
+	{TRANSLATED, "set2:58>Escape; Escape>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+CapsLock -CapsLock",
+	 "Escape+ Escape- "},
+	{TRANSLATED, "PrintScreen<>Pause", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+PrintScreen -PrintScreen +Pause",
+	 "Pause+ Pause- PrintScreen+ PrintScreen- "},
+	{SET2, "set1:3a>Escape; raw:0x76>CapsLock", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+CapsLock -CapsLock +Escape -Escape", "Escape+ Escape- CapsLock+ CapsLock- "},
+};
+
+static void the_way_fits_the_rules(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(ways); i++) {
+		struct bench *b = make(ways[i].desk);
+		const struct lurk_way_choice *choice = &b->keyboards[0].choice;
+
+		assert_int_equal(apply(b, ways[i].rules), LURK_OK);
+		if (choice->way != ways[i].way || choice->reason != ways[i].reason)
+			fail_msg("%s: way %u for reason %u", ways[i].rules, choice->way, choice->reason);
+		play(b, ways[i].presses, ways[i].got);
+		assert_false(lurk_sim_anything_down(b->rig->sim));
+		end(b);
+	}
+}
+
+static void a_nameless_key_gets_a_job(void **state)
+{
+	struct bench *b = make("  curlew: {wired: usb, product: \"fade:0001\", odd: {Feather: {sends: \"hid:07:a5\"}, "
+			       "Reed: {sends: \"hid:07:a6\"}}}\n");
+
+	(void)state;
+	play(b, "+Feather -Feather", "");
+	assert_int_equal(apply(b, "hid:07:a5>F13"), LURK_OK);
+	assert_int_equal(b->keyboards[0].choice.way, LURK_WAY_RELAY);
+	play(b, "+Feather -Feather", "F13+ F13- ");
+	/* Two of them that give one key would not be counted by the table. */
+	assert_int_equal(apply(b, "hid:07:a5>KeyA; hid:07:a6>KeyA; KeyA>nothing"), LURK_OK);
+	assert_int_equal(b->keyboards[0].choice.reason, LURK_BECAUSE_TWICE);
+	play(b, "+Feather +Reed -Feather -Reed", "KeyA+ KeyA- ");
+	end(b);
+}
+
+/* Rules that change while keys are held, by each way into each other. */
+static const char *const sets[] = {"", "CapsLock<>Tab", "CapsLock>nothing", "CapsLock>Enter", "CapsLock>Space"};
+
+static void nothing_sticks_when_rules_change(void **state)
+{
+	(void)state;
+	for (size_t from = 0; from < COUNT(sets); from++) {
+		for (size_t to = 0; to < COUNT(sets); to++) {
+			for (int translated = 0; translated < 2; translated++) {
+				struct bench *b = make(translated ? TRANSLATED : USB);
+
+				apply(b, sets[from]);
+				sim_rig_key(b->rig, 0, "CapsLock", true);
+				settle(b);
+				assert_int_equal(apply(b, sets[to]), LURK_OK);
+				settle(b);
+				sim_rig_key(b->rig, 0, "CapsLock", false);
+				settle(b);
+				if (lurk_sim_anything_down(b->rig->sim))
+					fail_msg("from \"%s\" to \"%s\": %s", sets[from], sets[to], b->rig->got);
+				/* And from now on the new rules hold, whatever the way. */
+				sim_rig_got(b->rig);
+				play(b, "+CapsLock -CapsLock",
+				     to == 0   ? "CapsLock+ CapsLock- "
+				     : to == 1 ? "Tab+ Tab- "
+				     : to == 2 ? ""
+				     : to == 3 ? "Enter+ Enter- "
+					       : "Space+ Space- ");
+				end(b);
+			}
+		}
+	}
+}
+
+static void a_stuck_key_can_be_disabled(void **state)
+{
+	struct bench *b = make(USB);
+
+	(void)state;
+	sim_rig_key(b->rig, 0, "Delete", true); /* and never up again */
+	settle(b);
+	assert_int_equal(apply(b, "Delete>nothing"), LURK_OK);
+	assert_string_equal(sim_rig_got(b->rig), "Delete+ Delete- ");
+	assert_false(lurk_sim_anything_down(b->rig->sim));
+	end(b);
+}
+
+static void keyboards_come_and_go(void **state)
+{
+	struct bench *b = make(USB "  dipper: {wired: usb, product: \"fade:0002\", place: usb-2, "
+				   "radio: {product: \"fade:0003\"}}\n");
+
+	(void)state;
+	apply(b, "CapsLock>Enter; KeyA>KeyB @3");
+	play(b, "+CapsLock", "Enter+ ");
+	lurk_sim_unplug(b->rig->sim, 0);
+	settle(b);
+	assert_string_equal(sim_rig_got(b->rig), "Enter- ");
+	assert_false(b->keyboards[0].present);
+	lurk_sim_plug(b->rig->sim, 0, false, "usb-9");
+	settle(b);
+	play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
+	/* By radio it is another described keyboard, with rules of its own. */
+	play(b, "+1:KeyA -1:KeyA", "KeyA+ KeyA- ");
+	lurk_sim_unplug(b->rig->sim, 1);
+	lurk_sim_plug(b->rig->sim, 1, true, NULL);
+	settle(b);
+	play(b, "+1:KeyA -1:KeyA", "KeyB+ KeyB- ");
+	/* Plugged in and out before anybody looked. */
+	lurk_sim_unplug(b->rig->sim, 1);
+	lurk_sim_plug(b->rig->sim, 1, false, NULL);
+	lurk_sim_unplug(b->rig->sim, 1);
+	settle(b);
+	assert_false(b->keyboards[1].present);
+	assert_false(lurk_sim_anything_down(b->rig->sim));
+	end(b);
+}
+
+static void rules_hold_after_a_reboot(void **state)
+{
+	struct bench *b = make(USB);
+
+	(void)state;
+	assert_null(lurk_session_image(&b->session));
+	apply(b, "CapsLock>Enter");
+	apply(b, "CapsLock>Tab");
+	lurk_sim_boot(b->rig->sim);
+	start(b);
+	assert_int_equal(lurk_session_image(&b->session)->sequence, 2);
+	play(b, "+CapsLock -CapsLock", "Tab+ Tab- ");
+	lurk_session_stop(&b->session);
+	play(b, "+CapsLock -CapsLock", "CapsLock+ CapsLock- ");
+	end(b);
+}
+
+/* Whichever call the machine refuses: the old rules are in force, and the old image is stored. */
+static void all_or_nothing(void **state)
+{
+	unsigned refused = 0;
+
+	(void)state;
+	for (unsigned at = 1; at < 40; at++) {
+		struct bench *b = make(USB "  other: {wired: usb, product: \"fade:0002\", place: usb-2}\n" TRANSLATED);
+		enum lurk_error error;
+
+		assert_int_equal(apply(b, "CapsLock>Enter @1; Alt<>Meta @2; Delete>nothing"), LURK_OK);
+		b->refusing.calls = 0;
+		b->refusing.refuse_at = at;
+		error = apply(b, "CapsLock<>Tab @1; CapsLock>Enter @2; Insert>nothing");
+		b->refusing.refuse_at = 0;
+		refused += error == LURK_ERR_PORT;
+		settle(b);
+		if (error)
+			play(b, "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +Insert -Insert",
+			     "Enter+ Enter- MetaLeft+ MetaLeft- Insert+ Insert- ");
+		else
+			play(b, "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +Insert -Insert",
+			     "Tab+ Tab- AltLeft+ AltLeft- Delete+ Delete- ");
+		lurk_sim_boot(b->rig->sim);
+		start(b);
+		play(b, "+CapsLock -CapsLock", error ? "Enter+ Enter- " : "Tab+ Tab- ");
+		end(b);
+	}
+	assert_true(refused > 5);
+}
+
+static void what_cannot_be_applied_changes_nothing(void **state)
+{
+	static const struct {
+		const char *rules;
+		enum lurk_error error;
+	} rows[] = {
+		{"CapsLock>Tab; CapsLock>Space", LURK_ERR_CONFLICT},
+		{"Shift+KeyA>KeyB", LURK_ERR_NOT_YET},
+		{"CapsLock>Tab @3; CapsLock>Space @3", LURK_ERR_CONFLICT}, /* for one that is not here */
+	};
+	struct bench *b = make(USB);
+	uint8_t noise[64] = {0};
+
+	(void)state;
+	apply(b, "CapsLock>Enter");
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		assert_int_equal(apply(b, rows[i].rules), rows[i].error);
+		play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
+	}
+	assert_int_equal(lurk_session_apply(&b->session, noise, sizeof noise, &b->report), LURK_ERR_MAGIC);
+	assert_int_equal(lurk_session_apply(&b->session, noise, IMAGE + 1, &b->report), LURK_ERR_ROOM);
+	b->memory.keymap_size = b->session.memory.keymap_size = 64;
+	assert_int_equal(apply(b, "CapsLock>Tab"), LURK_ERR_ROOM);
+	play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
+	end(b);
+}
+
+/* More keyboards than there is memory for stay plain; equal ones share a keymap. */
+static void many_keyboards(void **state)
+{
+	struct bench *b = make(USB "  b: {wired: usb}\n  c: {wired: usb}\n  d: {wired: usb}\n  e: {wired: usb}\n");
+
+	(void)state;
+	assert_int_equal(apply(b, "CapsLock>Enter"), LURK_OK);
+	assert_ptr_equal(b->keyboards[1].keymap, b->keyboards[2].keymap);
+	play(b, "+3:CapsLock -3:CapsLock", "Enter+ Enter- ");
+	play(b, "+4:CapsLock -4:CapsLock", "CapsLock+ CapsLock- ");
+	end(b);
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(the_way_fits_the_rules),
+		cmocka_unit_test(a_nameless_key_gets_a_job),
+		cmocka_unit_test(nothing_sticks_when_rules_change),
+		cmocka_unit_test(a_stuck_key_can_be_disabled),
+		cmocka_unit_test(keyboards_come_and_go),
+		cmocka_unit_test(rules_hold_after_a_reboot),
+		cmocka_unit_test(all_or_nothing),
+		cmocka_unit_test(what_cannot_be_applied_changes_nothing),
+		cmocka_unit_test(many_keyboards),
+	};
+
+	return cmocka_run_group_tests_name("session", tests, NULL, NULL);
+}
