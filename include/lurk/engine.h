@@ -67,6 +67,7 @@ struct lurk_engine_keyboard {
 struct lurk_engine {
 	struct lurk_engine_keyboard *keyboards;
 	uint16_t keyboard_count;
+	uint16_t releasing; /* how many keyboards release all that they pressed */
 	uint16_t first, waiting,
 		open; /* strokes in the queue; how many of the last are no frame yet */
 	struct lurk_queued {
@@ -89,7 +90,8 @@ void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
  * unplugged, a machine that sleeps. The frames are to be pulled before it is fed again. */
 void lurk_engine_release(struct lurk_engine *engine, uint16_t keyboard);
 
-/* Takes one event. Events for a keyboard without a keymap and repeats give nothing. */
+/* Takes one event. Events for a keyboard without a keymap give nothing, nor do repeats but
+ * those of a key that never sends its release. */
 enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_event *event);
 
 /* Takes out the next frame that is due. */

@@ -133,23 +133,14 @@ static char *help_filter(int key, const char *text, void *input)
 
 static int unknown_command(const char *word)
 {
-	const char *best = NULL;
-	size_t best_same = 1;
+	const char *names[sizeof cli_commands / sizeof *cli_commands], *near;
+	size_t count = 0;
 
-	for (const struct cli_command *c = cli_commands; c->name; c++) {
-		size_t same = 0, tail = 0, n = strlen(c->name), m = strlen(word);
-
-		while (same < n && same < m && c->name[same] == word[same])
-			same++;
-		while (tail < n - same && tail < m - same && c->name[n - tail - 1] == word[m - tail - 1])
-			tail++;
-		if (same + tail > best_same && same + tail + 3 > n) {
-			best_same = same + tail;
-			best = c->name;
-		}
-	}
-	if (best)
-		return cli_fail(CLI_USAGE, "there is no command `%s`; did you mean `lurk %s`?", word, best);
+	for (; cli_commands[count].name; count++)
+		names[count] = cli_commands[count].name;
+	near = lurk_name_nearest(word, names, count);
+	if (near)
+		return cli_fail(CLI_USAGE, "there is no command `%s`; did you mean `lurk %s`?", word, near);
 	return cli_fail(CLI_USAGE, "there is no command `%s`; `lurk --help` lists them", word);
 }
 

@@ -107,6 +107,8 @@ static bool same_target(const struct lurk_target *a, const struct lurk_target *b
 	lurk_key ka = a->kind == LURK_TARGET_SCAN ? lurk_scan_key(a->scan) : a->key;
 	lurk_key kb = b->kind == LURK_TARGET_SCAN ? lurk_scan_key(b->scan) : b->key;
 
+	if (a->kind == LURK_TARGET_MEANING || b->kind == LURK_TARGET_MEANING)
+		return a->kind == b->kind && lurk_key_same_meaning(a->key, b->key);
 	if (a->kind == b->kind)
 		return a->kind == LURK_TARGET_SCAN ? lurk_scan_same(a->scan, b->scan) : a->key == b->key;
 	return scans && ka && ka == kb;

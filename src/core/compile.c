@@ -198,7 +198,7 @@ enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, s
 	*b.map = (struct lurk_keymap){b.slots, b.actions, (uint32_t)slots - 1, 0, 0};
 	for (unsigned seed = 0; seed < SEEDS; seed++) {
 		memset(b.slots, 0, slots * sizeof *b.slots);
-		b.map->seed = seed;
+		b.map->seed = seed * 0x85ebca6bU;
 		b.map->action_count = 1;
 		b.actions[0] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
 		b.crowded = false;

@@ -57,7 +57,7 @@ static void release(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 
 static uint32_t home(uint32_t code, uint8_t kind)
 {
-	return lurk_keymap_hash(code, kind, 0) & HELD_MASK;
+	return ((code ^ (uint32_t)kind << 29) * 0x9e3779b1U) >> 24 & HELD_MASK;
 }
 
 /* The slot of a held source, or the free one where it would go. */
@@ -102,14 +102,14 @@ static void key_down(struct lurk_engine *e, uint16_t keyboard, const struct lurk
 	uint32_t slot = held_slot(k, source.code, source.kind);
 
 	source.gave = lurk_action_key(action, key->key);
-	if (by_key->tap) {
+	if (by_key->tap) { /* its every press may come as a repeat: it never came up */
 		press(e, keyboard, source.gave);
 		close_frame(e);
 		release(e, keyboard, source.gave);
 		return;
 	}
-	if (k->held[slot].used)
-		return; /* a second press without a release: a repeat */
+	if (k->held[slot].used || key->state == LURK_REPEAT)
+		return; /* a press without a release before it is a repeat too */
 	if (k->held_count == LURK_HELD_MAX) {
 		k->dropped++;
 		return;
@@ -144,9 +144,9 @@ enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_e
 		return LURK_ERR_BUSY;
 	if (source.kind == LURK_SCAN_NONE)
 		source.code = key->key;
-	if (key->state == LURK_DOWN)
+	if (key->state != LURK_UP)
 		key_down(engine, event->keyboard, key, source);
-	else if (key->state == LURK_UP)
+	else
 		key_up(engine, event->keyboard, source);
 	if (!key->more || engine->open == LURK_FRAME_STROKES)
 		close_frame(engine);
@@ -160,6 +160,7 @@ void lurk_engine_release(struct lurk_engine *engine, uint16_t keyboard)
 	close_frame(engine);
 	memset(k->held, 0, sizeof k->held);
 	k->held_count = 0;
+	engine->releasing += k->releasing == LURK_KEY_COUNT;
 	k->releasing = 0;
 }
 
@@ -196,6 +197,7 @@ static bool pull_released(struct lurk_engine *e, uint16_t keyboard, struct lurk_
 		k->down[k->releasing] = 0;
 		frame->strokes[frame->count++] = (struct lurk_stroke){k->releasing, LURK_UP};
 	}
+	e->releasing--;
 	return frame->count > 0;
 }
 
@@ -204,7 +206,7 @@ bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_f
 	(void)now_us; /* nothing is paced yet */
 	if (pull_queued(engine, frame))
 		return true;
-	for (uint16_t i = 0; i < engine->keyboard_count; i++) {
+	for (uint16_t i = 0; engine->releasing && i < engine->keyboard_count; i++) {
 		if (engine->keyboards[i].releasing < LURK_KEY_COUNT &&
 		    pull_released(engine, i, frame))
 			return true;
@@ -214,13 +216,7 @@ bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_f
 
 uint64_t lurk_engine_deadline(const struct lurk_engine *engine)
 {
-	if (engine->waiting > engine->open)
-		return 0;
-	for (uint16_t i = 0; i < engine->keyboard_count; i++) {
-		if (engine->keyboards[i].releasing < LURK_KEY_COUNT)
-			return 0;
-	}
-	return LURK_NEVER;
+	return engine->waiting > engine->open || engine->releasing ? 0 : LURK_NEVER;
 }
 
 bool lurk_engine_holds(const struct lurk_engine *engine, uint16_t keyboard)

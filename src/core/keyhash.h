@@ -4,14 +4,13 @@
 
 #include "lurk/keymap.h"
 
-/* The lower and the upper half are the two places of an entry. */
+/* Multiplicative hashing: the middle bits of a product with the golden ratio are spread evenly, for
+ * runs of codes as well. The lower and the upper half are the two places of an entry. */
 static inline uint32_t lurk_keymap_hash(uint32_t code, uint8_t kind, uint32_t seed)
 {
-	uint32_t h = code ^ (uint32_t)kind << 29 ^ seed * 0x9e3779b9U;
+	uint64_t product = (uint64_t)(code ^ (uint32_t)kind << 29 ^ seed) * 0x9e3779b1U;
 
-	h = (h ^ h >> 16) * 0x7feb352dU;
-	h = (h ^ h >> 15) * 0x846ca68bU;
-	return h ^ h >> 16;
+	return (uint32_t)(product >> 16);
 }
 
 /* Both places are always looked at: the same work for a hit and a miss. */

@@ -569,6 +569,29 @@ static enum lurk_name_kind unknown(const struct plain *plain, struct lurk_name *
 	return LURK_NAME_UNKNOWN;
 }
 
+const char *lurk_name_nearest(const char *word, const char *const *words, size_t count)
+{
+	struct plain plain, other;
+	const char *nearest = NULL;
+	unsigned best;
+
+	if (!make_plain(word, lurk_length(word), &plain))
+		return NULL;
+	best = 2 + (unsigned)plain.length / 5;
+	for (size_t i = 0; i < count; i++) {
+		unsigned d;
+
+		if (!make_plain(words[i], lurk_length(words[i]), &other))
+			continue;
+		d = distance(&plain, &other);
+		if (d < best && d < other.length) {
+			best = d;
+			nearest = words[i];
+		}
+	}
+	return nearest;
+}
+
 /* ---- All together --------------------------------------------------------------------------- */
 
 static enum lurk_name_kind read_meaning(const struct plain *plain, struct lurk_name *name)

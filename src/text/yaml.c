@@ -4,9 +4,10 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <strings.h>
 
 #include <yaml.h>
+
+#include "lurk/name.h"
 
 enum { DEPTH_MAX = 16, FIELDS_MAX = 2048 };
 
@@ -250,18 +251,6 @@ bool lurk_node_empty(const struct lurk_node *node)
 	return node->kind == LURK_NODE_SCALAR && node->plain && !*node->text;
 }
 
-/* Near enough for a field's name: the same beginning, or one letter off. */
-static bool is_near(const char *a, const char *b)
-{
-	size_t la = strlen(a), lb = strlen(b), same = 0, tail = 0;
-
-	while (a[same] && lb > same && strncasecmp(a + same, b + same, 1) == 0)
-		same++;
-	while (tail < la - same && tail < lb - same && strncasecmp(a + la - tail - 1, b + lb - tail - 1, 1) == 0)
-		tail++;
-	return same + tail + 2 >= (la > lb ? la : lb) && same + tail > 0;
-}
-
 bool lurk_yaml_fields(const struct lurk_yaml *yaml, const struct lurk_node *map, const char *what,
 		      const char *const *names, struct lurk_message *message)
 {
@@ -270,13 +259,14 @@ bool lurk_yaml_fields(const struct lurk_yaml *yaml, const struct lurk_node *map,
 	if (map->kind != LURK_NODE_MAP)
 		return lurk_yaml_say(yaml, map, message, "%s is written as `field: value`", what);
 	for (const struct lurk_node *node = map->first; node; node = node->next) {
-		const char *near = NULL;
+		const char *near;
 		size_t i = 0;
 
-		for (; names[i] && strcmp(names[i], node->key->text); i++)
-			near = !near && is_near(names[i], node->key->text) ? names[i] : near;
+		while (names[i] && strcmp(names[i], node->key->text))
+			i++;
 		if (names[i])
 			continue;
+		near = lurk_name_nearest(node->key->text, names, i);
 		if (near)
 			return lurk_yaml_say(yaml, node->key, message, "%s has no field `%s`; did you mean `%s`?",
 					     what, node->key->text, near);

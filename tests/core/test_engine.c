@@ -167,7 +167,8 @@ static const struct {
 	{"!CapsLock>Enter @1; CapsLock>Tab", "+CapsLock -CapsLock", "Tab+ Tab- "},
 	/* A key that never sends its release is a tap, with a rule or without. */
 	{"", "+2:F13 +2:F13 +1:F13 -1:F13", "F13+ F13- F13+ F13- F13+ F13- "},
-	{"F13>Space", "+2:F13 +2:F13", "Space+ Space- Space+ Space- "},
+	{"F13>Space", "+2:F13 =2:F13", "Space+ Space- Space+ Space- "},
+	{"CapsLock>Tab", "=CapsLock +CapsLock -CapsLock", "Tab+ Tab- "},
 	{"hid:07:68>Space", "+2:F13 +2:KeyA& +2:F13 -2:KeyA",
 	 "Space+ Space- KeyA+& Space+ Space- KeyA- "},
 	/* A release undoes its own press, whatever has changed; what is unplugged is released. */

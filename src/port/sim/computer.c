@@ -385,7 +385,10 @@ static bool play_cut(struct player *p)
 		return complain(p, "`cut power` or `cut power after N bytes` is expected, not", p->words[1]);
 	if (!plain && sscanf(p->words[3], "%zu", &bytes) != 1)
 		return complain(p, "a number of bytes is expected, not", p->words[3]);
-	lurk_sim_cut_power(p->computer->sim, bytes);
+	if (plain)
+		lurk_sim_power_off(p->computer->sim);
+	else
+		lurk_sim_cut_power(p->computer->sim, bytes);
 	return true;
 }
 

@@ -50,7 +50,8 @@ struct lurk_sim {
 	struct lurk_sim_watch watch;
 	uint64_t now_us;
 	unsigned boots, lights;
-	size_t power; /* bytes until the power goes */
+	size_t power; /* bytes that can be stored until the power goes */
+	bool off;
 	struct keyboard keyboards[LURK_DESK_KEYBOARDS];
 	struct lurk_port_event queue[QUEUE];
 	unsigned first, waiting;
@@ -433,6 +434,7 @@ void lurk_sim_boot(struct lurk_sim *sim)
 {
 	sim->boots++;
 	sim->power = SIZE_MAX;
+	sim->off = false;
 	sim->first = sim->waiting = 0;
 	sim->lights = 0;
 	memset(sim->pressed, 0, sizeof sim->pressed);
@@ -458,9 +460,14 @@ void lurk_sim_cut_power(struct lurk_sim *sim, size_t after_bytes)
 	sim->power = after_bytes;
 }
 
+void lurk_sim_power_off(struct lurk_sim *sim)
+{
+	sim->off = true;
+}
+
 bool lurk_sim_has_power(const struct lurk_sim *sim)
 {
-	return sim->power > 0;
+	return !sim->off;
 }
 
 /* ---- The port ------------------------------------------------------------------------------- */
@@ -624,8 +631,10 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, con
 	fine = fclose(file) == 0 && fine;
 	if (sim->power != SIZE_MAX)
 		sim->power -= n;
-	if (n < length)
+	if (n < length) {
+		sim->off = true;
 		return LURK_ERR_POWER;
+	}
 	return fine ? LURK_OK : LURK_ERR_PORT;
 }
 

@@ -49,6 +49,7 @@ void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard);
 
 /* The power goes after so many more bytes are stored; SIZE_MAX for never. */
 void lurk_sim_cut_power(struct lurk_sim *sim, size_t after_bytes);
+void lurk_sim_power_off(struct lurk_sim *sim);
 bool lurk_sim_has_power(const struct lurk_sim *sim);
 /* Everything volatile is forgotten; keyboards are found anew. */
 void lurk_sim_boot(struct lurk_sim *sim);

@@ -1,0 +1,84 @@
+"""Measures what Lurk promises, in one run: instructions, ratios and sizes, never seconds alone. Exits
+with 1 where a promise is not kept."""
+import glob
+import math
+import os
+import re
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+
+CORE = sorted(glob.glob("src/core/*.c"))
+FLAGS = ["-std=c11", "-Iinclude", "-Isrc"]
+broken = []
+
+
+def promise(kept, text):
+    print(f"  {'kept' if kept else 'BROKEN'}: {text}")
+    if not kept:
+        broken.append(text)
+
+
+def callgrind(command, function=None):
+    toggle = [f"--toggle-collect={function}"] if function else []
+    result = subprocess.run(["valgrind", "--tool=callgrind", "--callgrind-out-file=/dev/null", *toggle, *command],
+                            capture_output=True, text=True, check=True)
+    return int(re.search(r"Collected : (\d+)", result.stderr).group(1))
+
+
+def main():
+    folder = tempfile.mkdtemp(prefix="lurk-bench-")
+    bench = os.path.join(folder, "bench")
+    subprocess.run(["gcc", "-O2", *FLAGS, "bench/bench.c", *CORE, "-o", bench], check=True)
+
+    print("Instructions of one call that feeds a key event and pulls its frame (-O2):")
+    events = 4000
+    costs = {n: callgrind([bench, "feed", str(n)], "feed_and_pull") / events for n in (1, 100, 4096)}
+    for n, cost in costs.items():
+        print(f"  {n:5} rules   {cost:6.1f}")
+    promise(max(costs.values()) <= 200, "at most 200")
+    promise(max(costs.values()) / min(costs.values()) <= 1.02, "equal within 2 %, whatever the number of rules")
+
+    print("Instructions of compiling a keymap:")
+    compiles = {n: callgrind([bench, "compile", str(n)], "compile") for n in (100, 1000, 4000)}
+    for n, cost in compiles.items():
+        print(f"  {n:5} rules   {cost:9}   {cost / n:6.0f} a rule")
+    growth = compiles[4000] / compiles[100]
+    promise(growth <= 40 * math.log(4000) / math.log(100), f"100 to 4,000 rules: {growth:.1f} times, no more than n log n")
+
+    print("Sizes:")
+    objects = []
+    for source in CORE:
+        objects.append(os.path.join(folder, os.path.basename(source) + ".o"))
+        subprocess.run(["gcc", "-Os", "-ffreestanding", *FLAGS, "-c", source, "-o", objects[-1]], check=True)
+    code = data = 0
+    for line in subprocess.run(["size", "-A", *objects], capture_output=True, text=True, check=True).stdout.splitlines():
+        words = line.split()
+        if words and words[0].startswith((".text", ".rodata", ".data.rel.ro")):
+            code += int(words[1]) if words[0].startswith(".text") else 0
+            data += 0 if words[0].startswith(".text") else int(words[1])
+    print(f"  core at -Os      {code} bytes of code, {data} of read-only data")
+    for n in (1, 100, 4096):
+        engine, keymap, image = (int(x) for x in subprocess.run([bench, "sizes", str(n)], capture_output=True, text=True,
+                                                                check=True).stdout.split())
+        print(f"  {n:5} rules      keymap {keymap} bytes, {keymap / n:.0f} a rule; image {image} bytes")
+    print(f"  a keyboard       {engine} bytes of engine without its keymap")
+    promise(engine <= 16 * 1024, "at most 16 KiB")
+
+    print("Starting `lurk resolve CapsLock` against /bin/true:")
+    ours, true = callgrind(["build/lurk", "resolve", "CapsLock"]), callgrind(["/bin/true"])
+    print(f"  instructions     {ours} against {true}: {ours / true:.1f} times")
+    times = {"ours": [], "true": []}
+    for _ in range(60):
+        for name, command in (("ours", ["build/lurk", "resolve", "CapsLock"]), ("true", ["/bin/true"])):
+            start = time.perf_counter()
+            subprocess.run(command, stdout=subprocess.DEVNULL, check=True)
+            times[name].append(time.perf_counter() - start)
+    print(f"  median of 60     {statistics.median(times['ours']) / statistics.median(times['true']):.1f} times, interleaved")
+    subprocess.run(["rm", "-rf", folder], check=True)
+    return bool(broken)
+
+
+sys.exit(main())

@@ -1,0 +1,452 @@
+"""The command, driven as a user drives it: test_command.py LURK DATA [NAME...]"""
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+
+LURK, DATA = os.path.abspath(sys.argv[1]), os.path.abspath(sys.argv[2])
+HEAD = "lurk: 1\nrules:\n"
+
+
+class Desk:
+    """A fresh folder with the demo's desk in it, as `hide`."""
+
+    def __init__(self):
+        self.folder = tempfile.mkdtemp(prefix="lurk-test-")
+
+    def path(self, name):
+        return os.path.join(self.folder, name)
+
+    def write(self, name, text):
+        os.makedirs(os.path.dirname(self.path(name)), exist_ok=True)
+        mode = "wb" if isinstance(text, bytes) else "w"
+        with open(self.path(name), mode) as file:
+            file.write(text)
+
+    def read(self, name):
+        with open(self.path(name)) as file:
+            return file.read()
+
+    def run(self, arguments, stdin="", desk="hide", env=()):
+        environment = {"PATH": os.environ["PATH"], "HOME": self.folder, **dict(env)}
+        if desk:
+            environment["LURK_DESK"] = desk
+        return subprocess.run([LURK, *arguments], input=stdin, capture_output=True, text=True,
+                              cwd=self.folder, env=environment)
+
+    def want(self, arguments, status=0, out=(), err=(), stdin="", **kw):
+        """Runs and checks: every text of out and err is there; `out` as one string is all of it."""
+        if isinstance(arguments, str):
+            arguments = arguments.split()
+        result = self.run(arguments, stdin, **kw)
+        told = f"lurk {' '.join(arguments)}\nstatus {result.returncode}\n{result.stdout}{result.stderr}"
+        assert result.returncode == status, told
+        if isinstance(out, str):
+            assert result.stdout == out, f"{told}\nwanted:\n{out}"
+        for text in [] if isinstance(out, str) else out:
+            assert text in result.stdout, f"{told}\nwanted: {text}"
+        for text in [err] if isinstance(err, str) else err:
+            assert text in result.stderr, f"{told}\nwanted: {text}"
+        if status > 1:
+            lines = [line for line in result.stderr.splitlines() if not line.startswith("New desk")]
+            assert lines, told
+            assert not result.stdout or "play" in arguments or "identify" in arguments or "decode" in arguments, told
+        assert "\033" not in result.stdout + result.stderr, told
+        return result.stdout
+
+    def got(self, script):
+        """What the computer got while a script was played, and the text that arrived."""
+        rows = [json.loads(line) for line in self.want("play --json -", stdin=script).splitlines()]
+        return ", ".join(r["got"] for r in rows if r["got"]), "".join(r["text"] for r in rows)
+
+
+def demo(desk):
+    """The story is the acceptance test."""
+    told = desk.want("demo", desk=None)
+    assert told == open(os.path.join(DATA, "demo.txt")).read(), "the demo tells another story"
+
+
+def help_everywhere(desk):
+    listed = desk.want("--help", out=["Commands:", "Exit status"])
+    commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
+    assert len(commands) == 15, commands
+    for command in commands:
+        desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
+    desk.want("--version", out=["lurk 0.1"])
+
+
+USED_WRONGLY = [
+    ("mpa CapsLock Enter", "there is no command `mpa`; did you mean `lurk map`?"),
+    ("frobnicate", "there is no command `frobnicate`; `lurk --help` lists them"),
+    ("map", "say which key"),
+    ("map CapsLock", "the second key is missing"),
+    ("map CapsLock Enter Tab", "`Tab` is one word too many"),
+    ("map CapsLok Enter", "`CapsLok` is no key; did you mean CapsLock?"),
+    ("map 58 Enter", "`58` is a bare number and can be read in several ways; write one: set1:58 is F12 (set 1)"),
+    ("map CapsLock delete", "`delete` can mean several keys"),
+    ("map CapsLock hid:07:a5", "cannot be given"),
+    ("map CapsLock Enter --keyboard wagtial", "no keyboard is called `wagtial`; keyboards.yaml has heron, wagtail"),
+    ("map CapsLock Enter --frob", "unrecognized option '--frob'"),
+    ("swap Alt CapsLock", "two keys that have names are swapped"),
+    ("swap caps CapsLock", "cannot be swapped with itself"),
+    ("swap F1 hid:07:a5", "cannot be given"),
+    ("move Delete Delete", "takes two different single keys"),
+    ("move Alt F1", "takes two different single keys"),
+    ("restore", "say which key"),
+    ("restore F1 --all", "do not go together"),
+    ("resolve", "say which key"),
+    ("resolve --list a b", "takes one word"),
+    ("decode x", "say what the bytes are"),
+    ("decode --as set3 x", "takes set1, set2, hid or consumer, not `set3`"),
+    ("decode --as set1", "say which file"),
+    ("decode --as set1 a b", "one file at a time"),
+    ("play", "say which script"),
+    ("play a b", "one script at a time"),
+    ("identify CapsLock", "press the key instead"),
+    ("show x", "`x` is not expected here"),
+    ("keyboards F1", "keys go with --broken"),
+    ("keyboards --broken", "say which keys"),
+    ("keyboards --broken --missing F1", "one of --broken"),
+    ("keyboards --broken F1", "say on which keyboard"),
+    ("keyboards --broken F99 --keyboard heron", "`F99` is no key"),
+    ("keyboards --broken Alt --keyboard heron", "`Alt` is not one key"),
+    ("keyboards --broken F1 --keyboard gull", "no keyboard is called `gull`"),
+    ("keyboards --name teal", "every keyboard here has a name already"),
+]
+
+COULD_NOT = [
+    ("apply", "there is no such profile yet; `lurk map KEY RESULT` makes it"),
+    ("play nowhere.desk", "nowhere.desk: No such file"),
+    ("identify --play nowhere.desk", "nowhere.desk: No such file"),
+    ("decode --as set1 nowhere", "nowhere: No such file"),
+    ("map Shift+F1 F2", "not yet: rules with modifiers come in a later version"),
+    ("map F1 F2 --profile /proc/lurk/profile.yaml", "/proc/lurk/profile.yaml: its folder cannot be made"),
+    ("show --profile .", "is a folder, not a file"),
+]
+
+
+def used_wrongly(desk):
+    desk.want("keyboards")
+    for arguments, message in USED_WRONGLY:
+        desk.want(arguments, 2, err=message)
+    for arguments, message in COULD_NOT:
+        desk.want(arguments, 3, err=message)
+    assert not os.path.exists(desk.path("hide/profile.yaml")), "something was changed"
+
+
+def without_a_desk(desk):
+    for command in ["keyboards", "status", "identify", "keyboards --name x"]:
+        desk.want(command, 3, err="this build reaches simulated desks only; name one with --desk FOLDER", desk=None)
+    desk.want("", out=["add --desk FOLDER", "lurk identify"], desk=None)
+    desk.want("map CapsLock Enter", out=["CapsLock now gives Enter."], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
+    desk.want("show", out=["CapsLock"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
+    desk.want("undo", out=["Took back the last edit"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
+
+
+def broken_files(desk):
+    desk.want("keyboards")
+    for name in ["profile.yaml", "keyboards.yaml", "desk.yaml"]:
+        whole = desk.read("hide/" + name) if os.path.exists(desk.path("hide/" + name)) else None
+        for text in ["rules: [\n", "\t\n", "a: b: c\n", b"\xff\xfe\x00l", "x: 1\n"]:
+            desk.write("hide/" + name, text)
+            before = open(desk.path("hide/" + name), "rb").read()
+            for command in ["map CapsLock Enter", "show", "apply", "status", "keyboards", "restore --all", "undo"]:
+                desk.want(command, 3, err=f"hide/{name}:")
+            assert open(desk.path("hide/" + name), "rb").read() == before
+        if whole:
+            desk.write("hide/" + name, whole)
+        else:
+            os.remove(desk.path("hide/" + name))
+    desk.write("hide/computer", "boots x\nplugged wagtail cable usb-1\nplugged nobody radio\nplugged heron\n\0\n")
+    desk.want("keyboards", out=["1 keyboard here, 3 more known"])
+
+
+# Commands one after the other, and the rules that then stand in the file.
+EDITS = [
+    (["map CapsLock Enter"], ["CapsLock gives Enter"]),
+    (["map CapsLock to Enter", "map caps Tab"], ["CapsLock gives Tab"]),
+    (["map CapsLock Enter", "map CapsLock Tab --keyboard heron"], ["CapsLock gives Enter", "CapsLock gives Tab on heron"]),
+    (["swap Alt Meta", "swap Meta Alt"], ["Meta and Alt are swapped"]),
+    (["swap F1 F2", "map F1 F5"], ["F2 gives F1", "F1 gives F5"]),
+    (["swap Alt Meta --keyboard wagtail", "map lalt F5 --keyboard wagtail"],
+     ["AltRight gives MetaRight on wagtail", "MetaLeft gives AltLeft on wagtail",
+      "MetaRight gives AltRight on wagtail", "AltLeft gives F5 on wagtail"]),
+    (["disable Delete --keyboard heron"], ["Delete gives nothing on heron"]),
+    (["map Delete F1 --keyboard heron", "move Delete F9 --keyboard heron"],
+     ["Delete gives nothing on heron", "F9 gives F1 on heron"]),
+    (["map 'any Enter' Tab", "restore Enter"], ["any Enter gives Tab", "Enter gives itself"]),
+    (["map CapsLock Enter", "restore caps --keyboard heron"], ["CapsLock gives Enter", "CapsLock gives itself on heron"]),
+    (["swap Alt Meta", "restore Meta"], []),
+    (["swap F1 F2", "map F5 F6", "restore F2"], ["F5 gives F6"]),
+    (["swap Alt Meta", "restore MetaRight"], ["AltLeft gives MetaLeft", "AltRight gives MetaRight", "MetaLeft gives AltLeft"]),
+    (["map hid:07:39 Enter", "restore CapsLock"], []),
+    (["map hid:07:a5 LaunchMail", "map hid:07:a5 nothing"], ["hid:07:a5 gives nothing"]),
+    (["map CapsLock Enter", "map F1 F2 --keyboard heron", "restore --all --keyboard heron"], ["CapsLock gives Enter"]),
+    (["map CapsLock Enter", "swap F1 F2", "restore --all"], []),
+    (["map ; F1", "map '#' F2"], ["Semicolon gives F1", "Backslash gives F2"]),
+]
+
+
+def edits(desk):
+    for number, (commands, rules) in enumerate(EDITS):
+        name = f"desk{number}"
+        for command in commands:
+            arguments = [word.strip("'") for word in re.findall(r"'[^']*'|\S+", command)]
+            desk.want(arguments, desk=name)
+        shown = json.loads(desk.want("show --json", desk=name))
+        words = [rule["press"] + (f" and {rule['gives']} are swapped" if rule["swap"] else f" gives {rule['gives']}") +
+                 (f" on {rule['keyboard']}" if rule["keyboard"] else "") for rule in shown["rules"]]
+        assert words == rules, (commands, words)
+        assert shown["not_in_force"] == words, shown
+        desk.want("apply", desk=name)
+
+
+def comments_stay(desk):
+    text = ("# Kopf der Vogelliste: Möwe 🪶\nlurk: 1\nname: 'Hütte'\n\nrules:\n  # für die linke Hand\n"
+            "  - press: CapsLock   # groß\n    gives: Tab\n\n  # Ende\n")
+    desk.want("keyboards")
+    desk.write("hide/profile.yaml", text)
+    os.chmod(desk.path("hide/profile.yaml"), 0o640)
+    desk.want("map CapsLock Enter --note Zaunkönig")
+    desk.want("map F1 F2")
+    assert desk.read("hide/profile.yaml") == text.replace("gives: Tab\n", "gives: Enter\n    note: Zaunkönig\n  - press: F1\n    gives: F2\n")
+    assert os.stat(desk.path("hide/profile.yaml")).st_mode & 0o777 == 0o640
+    assert sorted(os.listdir(desk.path("hide"))) == ["computer", "desk.yaml", "keyboards.yaml", "profile.yaml", "storage", "undo"]
+    desk.want("undo")
+    desk.want("undo")
+    assert desk.read("hide/profile.yaml") == text
+
+
+def what_is_said(desk):
+    desk.want("map CapsLock Enter", out="CapsLock now gives Enter.\nBefore, it gave CapsLock; no key gives CapsLock any more.\n"
+              "It stands in hide/profile.yaml, line 6. Not in force yet: `lurk apply` puts it into force.\n")
+    desk.want("map CapsLock Tab --apply", out="CapsLock now gives Tab.\nBefore, it gave Enter.\n"
+              "It is in force now, and will be after a reboot.\n")
+    desk.want("restore F1", 1, out=["No rule changes F1: there is nothing to restore."])
+    desk.want("swap Alt Meta -k wagtail", out=["Alt and Meta are swapped on wagtail, left and right.\nIt stands"])
+    desk.want("show", out=["not in force yet:  Alt and Meta are swapped on wagtail"])
+    desk.want("status", out=["1 rule in force since 2031-05-04 05:30, from hide/profile.yaml.", "1 difference that is not in force"])
+    desk.want("", out=["1 rule in force on 4 keyboards", "1 difference not in force yet", "lurk apply"])
+    assert json.loads(desk.want("map F1 F2 --json")) == {
+        "did": "F1 now gives F2", "line": 10, "file": "hide/profile.yaml", "before": "F1", "lost": "F1", "in_force": False}
+    desk.want("undo --json")
+    status = json.loads(desk.want("status --json"))
+    assert status["rules"] == 1 and status["after_reboot"] and len(status["keyboards"]) == 4
+    assert {k["keyboard"]: k["way"] for k in json.loads(desk.want("apply --json"))["keyboards"]} == {
+        "heron": "relay", "wagtail": "relay", "curlew": "plain", "dipper": "relay"}
+    desk.want("keyboards", out=["heron     built in, PS/2, controller port 0  1      relay  built-in"])
+    desk.write("hide/profile.yaml", HEAD + "- press: F1\n  gives: {text: teal}\n- press: F2\n  gives: F3\n  off: true\n")
+    desk.want("show", out=['the text "teal" (not yet)', "F3 (switched off)"])
+    desk.want("apply", 3, err="hide/profile.yaml:3:3: not yet: rules that type text")
+    desk.want("map F5 F6", out=["F5 now gives F6."])
+
+
+def undo(desk):
+    desk.want("undo", 1, out=["There is nothing to undo."])
+    desk.want("map CapsLock Enter")
+    desk.want("apply")
+    desk.want("map F1 F2")
+    desk.want("apply")
+    desk.want("undo", out=["Took back the last apply: 2 rules.", "the rules of before it"])
+    assert desk.got("press CapsLock on wagtail\npress F1")[0] == "Enter down, Enter up, F1 down, F1 up"
+    desk.want("undo", out=["Took back the last edit: F1 now gives F2."])
+    # One apply more, of which nobody knows: the step before it is not what is in force.
+    desk.write("hide/profile.yaml", desk.read("hide/profile.yaml") + "# by hand\n")
+    desk.want("undo", 3, err="what is in force is not what the last apply put there")
+    desk.want("map F3 F4")
+    desk.write("hide/profile.yaml", desk.read("hide/profile.yaml") + "# by hand\n")
+    desk.want("undo", 3, err="hide/profile.yaml was changed by someone else since the last edit (F3 now gives F4)")
+    newest = sorted(os.listdir(desk.path("hide/undo")))[-1]
+    desk.write("hide/undo/" + newest, "edit\n")
+    desk.want("undo", 3, err="damaged")
+    for i in range(60):
+        desk.want(f"map F1 F{i % 12 + 2}")
+    assert len(os.listdir(desk.path("hide/undo"))) <= 50
+
+
+def names(desk):
+    desk.want("keyboards")
+    desk.write("hide/keyboards.yaml", "# mine\nkeyboards:\n")
+    desk.want("keyboards", out=["(no name)", "Some have no name"])
+    desk.want("keyboards --name teal", 2, err="several keyboards have no name yet")
+    desk.want("keyboards --name teal --play -", stdin="press F1 on wagtail", out=["Wagtail desk keyboard is now called teal."])
+    desk.want("keyboards --name dove --play -", 2, stdin="press F1 on wagtail", err="is called teal already")
+    desk.want("keyboards --name dove --play -", 2, stdin="wait 1s", err="no key was pressed")
+    desk.want("keyboards --name dove --play -", 2, stdin="press F77 on wagtail", err="this keyboard has no key `F77`")
+    desk.want("keyboards --name -", 2, stdin="", err="several")
+    desk.want("keyboards --name heron --play -", stdin="press F1 on heron")
+    desk.want("keyboards --name a:b --play -", 2, stdin="press F1 on curlew", err="this keyboard has no key `F1`")
+    desk.want("keyboards --name a/b --play -", 2, stdin="press Feather on curlew", err="`a/b` is no name for a keyboard")
+    desk.want("keyboards --keyboard heron --broken Delete")
+    desk.want("keyboards --keyboard heron --broken Insert F9", out=["On heron these are broken: Delete, Insert, F9."])
+    assert desk.read("hide/keyboards.yaml") == (
+        '# mine\nkeyboards:\n  teal: {usb: "fade:0001"}\n  heron: {built-in: true, broken: [Delete, Insert, F9]}\n')
+    desk.want("keyboards", out=["broken Delete, broken Insert, broken F9"])
+    rows = [json.loads(line) for line in desk.want("keyboards --json").splitlines()]
+    assert [r["keyboard"] for r in rows] == ["heron", "teal", "Curlew pad", "Dipper travel keyboard"]
+    # What a broken key gives does not count as given.
+    desk.want("map End Delete -k heron")
+    desk.want("map End F1 -k heron", out=["no key gives Delete on heron any more"])
+
+
+# A script, what the computer got, and the text that arrived (layout gb). First the rules of RULES.
+PLAYS = [
+    ("press KeyA on wagtail", "KeyA down, KeyA up", "a"),
+    ("press Digit3 on wagtail\nhold ShiftLeft\npress Digit3\nrelease ShiftLeft",
+     "Digit3 down, Digit3 up, ShiftLeft down, Digit3 down, Digit3 up, ShiftLeft up", "3£"),
+    ('type "A#" on dipper', "ShiftLeft down, KeyA down, KeyA up, ShiftLeft up, Backslash down, Backslash up", "A#"),
+    ("press Fn on wagtail", "", ""),
+    ("press Tern on wagtail\npress Gull", "F13 down, F13 up, F13 down, F13 up", ""),
+    ("press Feather on curlew", "LaunchMail down, LaunchMail up", ""),
+    ("press KnobRight on curlew\npress KnobClick", "AudioVolumeUp down, AudioVolumeUp up, Space down, Space up", " "),
+    ("press Perch on heron\npress Perch", "F13 down, F13 up, F13 down, F13 up", ""),
+    ("wait 21s", "", ""),  # Delete presses itself, and gives nothing
+    ("press ScrollLock on heron", "Delete down, Delete up", "⌦"),
+    # Seven at once: the seventh does not arrive before another is released.
+    ("\n".join(f"hold Key{k} on wagtail" for k in "ASDFJKL") + "\nrelease KeyA\n" +
+     "\n".join(f"release Key{k}" for k in "SDFJKL"),
+     "KeyA down, KeyS down, KeyD down, KeyF down, KeyJ down, KeyK down, 5 repeats, KeyA up, KeyL down, KeyS up, KeyD up, "
+     "4 repeats, KeyF up, 3 repeats, KeyJ up, 4 repeats, KeyK up, 4 repeats, KeyL up", "asdfj" + "k" * 6 + "l" * 16),
+    ("press KeyA on wagtail for 1s", "KeyA down, 23 repeats, KeyA up", "a" * 24),
+    ("press KeyA on heron for 1s", "KeyA down, KeyA repeats, KeyA repeats, KeyA repeats, KeyA repeats, KeyA repeats, "
+     "KeyA repeats, KeyA up", "a" * 7),
+    ("press PrintScreen on heron\nhold AltLeft\npress PrintScreen\nrelease AltLeft",
+     "PrintScreen down, PrintScreen up, AltLeft down, PrintScreen down, PrintScreen up, AltLeft up", ""),
+    ("press Pause on heron\nhold ControlLeft\npress Pause\nrelease ControlLeft",
+     "Pause down, Pause up, ControlLeft down, Pause down, Pause up, ControlLeft up", ""),
+    ("press CapsLock on dipper\nunplug dipper\nplug dipper by radio\npress CapsLock on dipper",
+     "Enter down, Enter up, Enter down, Enter up", "↵↵"),
+    ("hold CapsLock on wagtail\nunplug wagtail\nwait 1s\nplug wagtail in usb-5\npress AltLeft on wagtail",
+     "Enter down, Enter up, MetaLeft down, MetaLeft up", "↵"),
+    ("hold CapsLock on wagtail\nreboot\npress CapsLock on wagtail", "Enter down, Enter down, Enter up", "↵↵"),
+    ("press NumLock on curlew\npress Numpad7", "NumLock down, NumLock up, Numpad7 down, Numpad7 up", "7"),
+]
+RULES = ["map CapsLock Enter", "swap Alt Meta -k wagtail", "map hid:07:a5 LaunchMail -k curlew",
+         "map AudioVolumeMute Space -k curlew", "move Delete ScrollLock -k heron",
+         "keyboards -k heron --press-only F13", "apply"]
+
+
+def plays(desk):
+    for command in RULES:
+        desk.want(command)
+    for script, got, text in PLAYS:
+        here = desk.got(script)
+        # Between two plays fingers are off all keys, and keyboards back on their cables.
+        if "radio" in script:
+            desk.got("unplug dipper\nplug dipper")
+        assert here == (got, text), (script, here)
+    bad = [("jump", "a script has press, hold"), ("press", "this is written `press KEY"), ("press Q1 on wagtail", "has no key `Q1`"),
+           ("press F1 on gull", "no keyboard on this desk is called `gull`"), ("wait x", "a time such as 80ms"),
+           ("plug wagtail", "already plugged in"), ("unplug heron\npress F1 on heron", "not plugged in"),
+           ("plug heron\nplug wagtail by radio", "already plugged in: `wagtail`"), ("cut x", "`cut power`"),
+           ("cut power after x bytes", "a number of bytes"), ("cut power\nwait 1s", "the power is off"), ("power off", "`power on`"),
+           ('type "x', "a closing quote"), ('type "é" on heron', "cannot type"), ("a b c d e f g h i j", "too many words"),
+           ("press F1 at once", "not understood from `at`"), ("x" * 600, "a line of more than")]
+    for script, message in bad:
+        desk.want("play -", 2, stdin=script + "\n", err=["-:", message])
+
+
+def power_and_storage(desk):
+    desk.want("map CapsLock Enter --apply")
+    desk.want("map F1 F2")
+    for at in [0, 1, 40, 400]:
+        got = desk.got(f"cut power after {at} bytes\napply\npower on\npress CapsLock on wagtail\npress F1")[0]
+        assert got == "Enter down, Enter up, F1 down, F1 up", (at, got)
+    desk.want("status", out=["An image stored earlier (slot 1)"])
+    assert json.loads(desk.want("status --json"))["bad_slots"][0]["slot"] == 1
+    image = bytearray(open(desk.path("hide/storage/slot-00"), "rb").read())
+    image[60] ^= 16
+    desk.write("hide/storage/slot-00", bytes(image))
+    desk.want("status", out=["No rule is in force"], err="nothing that is stored can be read")
+    desk.want("apply", out=["In force now"])
+    assert desk.got("press F1 on heron")[0] == "F2 down, F2 up"
+    image[4] = 9
+    desk.write("hide/storage/slot-01", bytes(image))
+    desk.want("status", out=["was written by a later version"])
+
+
+def identify(desk):
+    for command in RULES[:-1]:
+        desk.want(command)
+    desk.want("apply")
+    rows = [json.loads(line) for line in desk.want(
+        "identify --json", stdin="press CapsLock on wagtail\npress Feather on curlew\nhold KeyA on wagtail\nwait 21s\n").splitlines()]
+    assert [(r["keyboard"], r["key"], r["scan"], r["gives"], r["released"]) for r in rows] == [
+        ("wagtail", "CapsLock", "hid:07:39", "Enter", True), ("curlew", "hid:07:a5", "hid:07:a5", "LaunchMail", True),
+        ("heron", "Delete", "set1:e053", "nothing", True), ("wagtail", "KeyA", "hid:07:04", "KeyA", False)]
+    desk.want("identify", stdin="press CapsLock on wagtail\n",
+              out="wagtail   CapsLock          hid:07:39    means CapsLock         gives Enter (line 6)      down 80 ms\n")
+    desk.want("identify", stdin="press Fn on wagtail\n", out=["No key arrived."])
+    desk.want("identify", 2, stdin="jump\n", err="-:1:")
+    everything = "".join(open(os.path.join(folder, name), "rb").read().decode("latin1")
+                         for folder, _, files in os.walk(desk.folder) for name in files)
+    desk.want("identify", stdin='type "heronpassword" on dipper\n')
+    for folder, _, files in os.walk(desk.folder):
+        for name in files:
+            assert b"heronpassword" not in open(os.path.join(folder, name), "rb").read(), "what was typed was stored"
+    assert everything
+
+
+def resolve(desk):
+    def rows(*words):
+        return [json.loads(line) for line in desk.want(["resolve", "--json", *words], desk=None).splitlines()]
+
+    assert rows("lmeta") == [{"key": "MetaLeft", "evdev": 125, "evdev_name": "KEY_LEFTMETA", "meaning": "Meta", "side": "left",
+                              "set1": ["e05b"], "set2": ["e01f"], "hid": ["07:e3"]}]
+    assert rows("hid:07:a5") == [{"key": "hid:07:a5", "evdev": 0, "evdev_name": "", "meaning": "", "side": "",
+                                  "set1": [], "set2": [], "hid": ["07:a5"]}]
+    assert rows("set2:8f")[0]["set2"] == ["8f"]
+    assert rows("raw:0x70039")[0]["key"] == "CapsLock"
+    assert [r["key"] for r in rows("Alt", "any Enter", "shift+3")] == [
+        "AltLeft", "AltRight", "Enter", "NumpadEnter", "ShiftLeft", "ShiftRight", "Digit3"]
+    assert [(r["reading"], r["key"]) for r in rows("e05b", "0x15b", "5be0")] == [
+        ("set 1", "MetaLeft"), ("set 1, nine bits", "MetaLeft"), ("set 1, bytes swapped", "MetaLeft")]
+    assert len(rows("--list")) == 504
+    assert {r["key"] for r in rows("--list", "VOLUMEU")} == {"AudioVolumeUp"}
+    desk.want("resolve CapsLock", out="key       event code       meaning   set 1  set 2  HID\n"
+              "CapsLock  58 KEY_CAPSLOCK  CapsLock  3a     58     07:39\n", desk=None)
+    desk.want("resolve search", 1, err="`search` can mean several keys: BrowserSearch, Find", desk=None)
+    desk.want("resolve xyzzyx CapsLock", 1, out=["CapsLock"], err="`xyzzyx` is no key", desk=None)
+    desk.want("resolve --list xyzzyx", 1, err="no key has `xyzzyx`", desk=None)
+    desk.want("resolve #", out=["Backslash"])
+
+
+def decode(desk):
+    for stream, kind in [("ps2-set1", "set1"), ("ps2-set2", "set2"), ("usb-boot-report", "hid")]:
+        wanted = [line.split("\t") for line in open(f"{DATA}/{stream}.events.tsv").read().splitlines()[1:]]
+        told = [json.loads(line) for line in desk.want(["decode", "--json", "--as", kind, f"{DATA}/{stream}.wire"]).splitlines()]
+        assert [(str(e["evdev"]), e["state"]) for e in told] == [(code, state) for _, code, _, state in wanted]
+        wire = bytes.fromhex(open(f"{DATA}/{stream}.wire").read())
+        desk.write("wire", wire)
+        binary = desk.want(["decode", "--json", "--binary", "--as", kind, "wire"])
+        assert [json.loads(line) for line in binary.splitlines()] == told
+    desk.want("decode --as set1 -", stdin="3a 3a ba # caps\n0x9e\n", out="down  CapsLock             set1:3a\nup    CapsLock             set1:3a\n",
+              err=["1 bytes came to nothing", "1 repeats"])
+    desk.want("decode --as consumer -", stdin="e9 00\n00 00\n", out=["down  AudioVolumeUp        hid:0c:e9"])
+    desk.want("decode --as hid -", 3, stdin="00 00 3\n", err="-:1:7: `3` is no byte")
+    desk.want("decode --as hid -", 3, stdin="00" * 2000, err="a line of more than")
+
+
+def main():
+    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
+             plays, power_and_storage, identify, resolve, decode]
+    failed = 0
+    for test in tests:
+        if len(sys.argv) > 3 and test.__name__ not in sys.argv[3:]:
+            continue
+        desk = Desk()
+        try:
+            test(desk)
+        except AssertionError as error:
+            failed += 1
+            print(f"{test.__name__} failed:\n{error}")
+        finally:
+            shutil.rmtree(desk.folder)
+    print(f"{len(tests) - failed} passed, {failed} failed")
+    return failed > 0
+
+
+sys.exit(main())
