@@ -1,5 +1,5 @@
-/* What bench.py measures: bench RULES feeds events under so many rules; bench compile RULES compiles
- * them; bench sizes RULES tells sizes. */
+/* What bench.py measures: bench RULES feeds events under so many rules; bench compile RULES
+ * compiles them; bench sizes RULES tells sizes. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -20,8 +20,10 @@ __attribute__((noinline)) static unsigned feed_and_pull(const struct lurk_event 
 	return lurk_engine_pull(&engine, event->time_us, &frame) ? frame.count : 0;
 }
 
-__attribute__((noinline)) static enum lurk_error compile(const struct lurk_compile_job *job, void *memory, size_t size,
-							 struct lurk_keymap **keymap, struct lurk_compile_report *report)
+__attribute__((noinline)) static enum lurk_error compile(const struct lurk_compile_job *job,
+							 void *memory, size_t size,
+							 struct lurk_keymap **keymap,
+							 struct lurk_compile_report *report)
 {
 	return lurk_compile(job, memory, size, keymap, report);
 }
@@ -43,12 +45,14 @@ static void make_rules(unsigned count)
 
 static unsigned type(void)
 {
-	static const lurk_key keys[] = {LURK_KEY_CAPSLOCK, LURK_KEY_A, LURK_KEY_LEFTSHIFT, LURK_KEY_ENTER};
+	static const lurk_key keys[] = {LURK_KEY_CAPSLOCK, LURK_KEY_A, LURK_KEY_LEFTSHIFT,
+					LURK_KEY_ENTER};
 	unsigned strokes = 0;
 
 	for (unsigned i = 0; i < EVENTS; i++) {
 		lurk_key key = keys[i / 2 % 4];
-		struct lurk_event event = {.time_us = i, .key = {.key = key, .state = i % 2 ? LURK_UP : LURK_DOWN}};
+		struct lurk_event event = {
+			.time_us = i, .key = {.key = key, .state = i % 2 ? LURK_UP : LURK_DOWN}};
 
 		for (size_t s = 0; event.key.scan.kind != LURK_SCAN_HID; s++)
 			event.key.scan = lurk_key_scan(key, s);

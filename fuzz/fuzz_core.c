@@ -63,8 +63,11 @@ static void image(const uint8_t *data, size_t size)
 			if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM) {
 				void *memory = malloc(report.needed);
 
-				if (lurk_compile(&job, memory, report.needed, &keymap, &report) == LURK_OK)
-					lurk_keymap_find(keymap, lurk_scan_make(LURK_SCAN_HID, 0x70004), LURK_KEY_A);
+				if (lurk_compile(&job, memory, report.needed, &keymap, &report) ==
+				    LURK_OK)
+					lurk_keymap_find(keymap,
+							 lurk_scan_make(LURK_SCAN_HID, 0x70004),
+							 LURK_KEY_A);
 				free(memory);
 			}
 		}

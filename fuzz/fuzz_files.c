@@ -45,8 +45,10 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 	lurk_desk_read(&desk, "desk.yaml", copy(data, size), size, &why);
 	if (lurk_keyboards_read(&keyboards, "keyboards.yaml", copy(data, size), size, &why))
 		lurk_keyboards_free(&keyboards);
-	lurk_keyboards_read(&keyboards, "keyboards.yaml", strdup("keyboards: {heron: {built-in: true}}"), 36, &why);
-	if (lurk_profile_read(&profile, "profile.yaml", copy(data, size), size, &keyboards, NULL, &why)) {
+	lurk_keyboards_read(&keyboards, "keyboards.yaml",
+			    strdup("keyboards: {heron: {built-in: true}}"), 36, &why);
+	if (lurk_profile_read(&profile, "profile.yaml", copy(data, size), size, &keyboards, NULL,
+			      &why)) {
 		edit(&profile);
 		lurk_profile_free(&profile);
 	}

@@ -54,7 +54,8 @@ struct lurk_reading {
 /* The index-th way to read a bare number in which it names a key; false past the last. */
 bool lurk_name_reading(const struct lurk_name *name, unsigned index, struct lurk_reading *reading);
 
-/* The word among `count` that is nearly the same as the first, for "did you mean"; NULL where none is. */
+/* The word among `count` that is nearly the same as the first, for "did you mean"; NULL where none
+ * is. */
 const char *lurk_name_nearest(const char *word, const char *const *words, size_t count);
 
 #endif

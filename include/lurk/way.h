@@ -18,17 +18,17 @@ enum lurk_way_reason {
 	LURK_BECAUSE_ONE_TO_ONE,   /* table */
 	LURK_BECAUSE_NO_TABLE,     /* relay: the machine has no table for it */
 	LURK_BECAUSE_UNDECLARED,   /* relay: `key` is not among the keys that it declared */
-	LURK_BECAUSE_TWICE,		 /* relay: `key` comes from `from` and from `other` */
+	LURK_BECAUSE_TWICE,        /* relay: `key` comes from `from` and from `other` */
 	LURK_BECAUSE_TAP,          /* relay: `key` never sends its release */
 	LURK_BECAUSE_NOT_IN_TABLE, /* relay: a rule is on a scan code that the table does not have
 				    */
 };
 
 struct lurk_way_choice {
-	uint8_t way;    /* enum lurk_way */
-	uint8_t reason; /* enum lurk_way_reason */
+	uint8_t way;               /* enum lurk_way */
+	uint8_t reason;            /* enum lurk_way_reason */
 	lurk_key key, from, other; /* a source above LURK_KEY_MAX is a key without a name */
-	unsigned changes; /* entries of the table that change */
+	unsigned changes;          /* entries of the table that change */
 };
 
 /* Reads the keyboard's table through the port and chooses. Returns an error of the port's. */

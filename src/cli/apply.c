@@ -6,14 +6,16 @@
 
 /* ---- apply ---------------------------------------------------------------------------------- */
 
-static const char *error_words(struct cli *cli, enum lurk_error error, const struct lurk_apply_report *report,
-			       struct lurk_message *message)
+static const char *error_words(struct cli *cli, enum lurk_error error,
+			       const struct lurk_apply_report *report, struct lurk_message *message)
 {
 	const struct lurk_profile_file *file = &cli->profile;
 	uint32_t one = report->compile.rules[0], two = report->compile.rules[1];
 
 	if (error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
-		lurk_say(message, "%s: the rules on lines %u and %u are for the same key on %s; nothing was changed",
+		lurk_say(message,
+			 "%s: the rules on lines %u and %u are for the same key on %s; nothing was "
+			 "changed",
 			 cli->profile_path, file->rules[one].line, file->rules[two].line,
 			 cli_keyboard_name(cli, report->keyboard));
 	else
@@ -95,8 +97,8 @@ const char *cli_way_words(const struct lurk_session_keyboard *k, char *out, size
 		snprintf(out, size, "it never said that it can send %s", key);
 		break;
 	case LURK_BECAUSE_TWICE:
-		snprintf(out, size, "%s would come from %s and %s, and the table does not count", key,
-			 source_name(k->choice.from), source_name(k->choice.other));
+		snprintf(out, size, "%s would come from %s and %s, and the table does not count",
+			 key, source_name(k->choice.from), source_name(k->choice.other));
 		break;
 	case LURK_BECAUSE_TAP:
 		snprintf(out, size, "%s never sends its release", key);
@@ -124,11 +126,14 @@ static struct json_object *keyboards_json(struct cli *cli)
 		if (!k->present)
 			continue;
 		one = json_object_new_object();
-		json_object_object_add(one, "keyboard", json_object_new_string(cli_keyboard_name(cli, i)));
+		json_object_object_add(one, "keyboard",
+				       json_object_new_string(cli_keyboard_name(cli, i)));
 		json_object_object_add(one, "rules",
-				       json_object_new_int((int)cli_rules_on(lurk_session_image(session), k->described)));
+				       json_object_new_int((int)cli_rules_on(
+					       lurk_session_image(session), k->described)));
 		json_object_object_add(one, "way", json_object_new_string(way_name(k)));
-		json_object_object_add(one, "why", json_object_new_string(cli_way_words(k, why, sizeof why)));
+		json_object_object_add(one, "why",
+				       json_object_new_string(cli_way_words(k, why, sizeof why)));
 		json_object_array_add(list, one);
 	}
 	return list;
@@ -147,8 +152,10 @@ static void print_keyboards(struct cli *cli)
 
 		if (!k->present)
 			continue;
-		snprintf(rules, sizeof rules, "%u", cli_rules_on(lurk_session_image(session), k->described));
-		cli_table_row(&table, cli_keyboard_name(cli, i), rules, way_name(k), cli_way_words(k, why, sizeof why));
+		snprintf(rules, sizeof rules, "%u",
+			 cli_rules_on(lurk_session_image(session), k->described));
+		cli_table_row(&table, cli_keyboard_name(cli, i), rules, way_name(k),
+			      cli_way_words(k, why, sizeof why));
 	}
 	cli_table_print(&table, "  ");
 }
@@ -159,19 +166,22 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	struct json_object *object;
 	char rules[48];
 
-	cli_parse_plain(cli, argc, argv,
-			"Put the profile into force now, and store it so that it will be after a reboot."
-			"\vExamples:\n  lurk apply\n  lurk apply --profile /media/stick/profile.yaml");
+	cli_parse_plain(
+		cli, argc, argv,
+		"Put the profile into force now, and store it so that it will be after a reboot."
+		"\vExamples:\n  lurk apply\n  lurk apply --profile /media/stick/profile.yaml");
 	if (!cli_read_files(cli) || !cli_computer(cli))
 		return CLI_COULD_NOT;
 	if (!cli->profile_exists)
-		return cli_fail(CLI_COULD_NOT, "%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
+		return cli_fail(CLI_COULD_NOT,
+				"%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
 				cli->profile_path);
 	if (!cli_apply_profile(cli, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	if (cli->json) {
 		object = json_object_new_object();
-		json_object_object_add(object, "applied", json_object_new_string(cli->profile_path));
+		json_object_object_add(object, "applied",
+				       json_object_new_string(cli->profile_path));
 		json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
 		json_object_object_add(object, "after_reboot", json_object_new_boolean(true));
 		json_object_object_add(object, "keyboards", keyboards_json(cli));
@@ -191,7 +201,8 @@ unsigned cli_pending(struct cli *cli)
 {
 	char *file = cli_profile_words(cli);
 	char *force = cli_image_words(lurk_session_image(&cli->computer->session));
-	unsigned count = cli_print_missing(file, force, NULL, NULL) + cli_print_missing(force, file, NULL, NULL);
+	unsigned count = cli_print_missing(file, force, NULL, NULL) +
+			 cli_print_missing(force, file, NULL, NULL);
 
 	free(file);
 	free(force);
@@ -205,7 +216,8 @@ static void tell_bad_slots(const struct cli *cli)
 
 	for (unsigned i = 0; i < store->slots; i++) {
 		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
-			printf("An image stored earlier (slot %u) %s; the newest good one is used, and the next apply "
+			printf("An image stored earlier (slot %u) %s; the newest good one is used, "
+			       "and the next apply "
 			       "writes that slot anew.\n",
 			       i, lurk_error_text(store->why[i]));
 	}
@@ -223,7 +235,8 @@ static struct json_object *bad_slots_json(const struct cli *cli)
 			continue;
 		one = json_object_new_object();
 		json_object_object_add(one, "slot", json_object_new_int((int)i));
-		json_object_object_add(one, "why", json_object_new_string(lurk_error_text(store->why[i])));
+		json_object_object_add(one, "why",
+				       json_object_new_string(lurk_error_text(store->why[i])));
 		json_object_array_add(list, one);
 	}
 	return list;
@@ -237,8 +250,10 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 
 	if (image && image->rule_count) {
 		lurk_image_profile(image, 0, &profile);
-		printf("%s in force since %s, from %s.\n", cli_count(image->rule_count, "rule", rules),
-		       cli_time(image->saved_at_us, since), cli_safe(profile.source, source, sizeof source));
+		printf("%s in force since %s, from %s.\n",
+		       cli_count(image->rule_count, "rule", rules),
+		       cli_time(image->saved_at_us, since),
+		       cli_safe(profile.source, source, sizeof source));
 		puts("They are stored, and will be in force after a reboot.");
 	} else {
 		puts("No rule is in force: every key does its usual job.");
@@ -246,8 +261,10 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 	print_keyboards(cli);
 	tell_bad_slots(cli);
 	if (pending)
-		printf("%s has %s that %s not in force: `lurk show` lists them, `lurk apply` applies the file.\n",
-		       cli->profile_path, cli_count(pending, "difference", rules), pending == 1 ? "is" : "are");
+		printf("%s has %s that %s not in force: `lurk show` lists them, `lurk apply` "
+		       "applies the file.\n",
+		       cli->profile_path, cli_count(pending, "difference", rules),
+		       pending == 1 ? "is" : "are");
 }
 
 int cli_status(struct cli *cli, int argc, char **argv)
@@ -257,7 +274,8 @@ int cli_status(struct cli *cli, int argc, char **argv)
 	struct lurk_profile profile;
 
 	cli_parse_plain(cli, argc, argv,
-			"What is in force, since when, by which way on each keyboard, and whether it will be after a "
+			"What is in force, since when, by which way on each keyboard, and whether "
+			"it will be after a "
 			"reboot.\vExample:\n  lurk status");
 	if (!cli_read_files(cli) || !cli_computer(cli))
 		return CLI_COULD_NOT;
@@ -267,11 +285,15 @@ int cli_status(struct cli *cli, int argc, char **argv)
 		return CLI_DONE;
 	}
 	object = json_object_new_object();
-	json_object_object_add(object, "rules", json_object_new_int64(image ? image->rule_count : 0));
+	json_object_object_add(object, "rules",
+			       json_object_new_int64(image ? image->rule_count : 0));
 	if (image) {
 		lurk_image_profile(image, 0, &profile);
-		json_object_object_add(object, "since", json_object_new_int64((int64_t)(image->saved_at_us / 1000000)));
-		json_object_object_add(object, "version", json_object_new_int64((int64_t)image->sequence));
+		json_object_object_add(
+			object, "since",
+			json_object_new_int64((int64_t)(image->saved_at_us / 1000000)));
+		json_object_object_add(object, "version",
+				       json_object_new_int64((int64_t)image->sequence));
 		json_object_object_add(object, "source", cli_json_text(profile.source));
 	}
 	json_object_object_add(object, "after_reboot", json_object_new_boolean(image != NULL));
@@ -300,14 +322,17 @@ int cli_overview(struct cli *cli)
 	}
 	if (image && image->rule_count)
 		printf("%s in force on %s since %s, and after every reboot.\n",
-		       cli_count(image->rule_count, "rule", rules), cli_count(keyboards, "keyboard", count),
+		       cli_count(image->rule_count, "rule", rules),
+		       cli_count(keyboards, "keyboard", count),
 		       cli_time(image->saved_at_us, since));
 	else if (cli->computer)
 		puts("No rule is in force: every key does its usual job.");
 	else
-		puts("Lurk gives keys another job. This build works on simulated desks: add --desk FOLDER.");
+		puts("Lurk gives keys another job. This build works on simulated desks: add --desk "
+		     "FOLDER.");
 	if (pending)
-		printf("%s has %s not in force yet.\n", cli->profile_path, cli_count(pending, "difference", count));
+		printf("%s has %s not in force yet.\n", cli->profile_path,
+		       cli_count(pending, "difference", count));
 	puts("\nNext:");
 	if (pending)
 		puts("  lurk apply             put the file into force");

@@ -1,6 +1,6 @@
 /*
- * What the subcommands share: options, files, the desk, output. Each subcommand is one file with one
- * function that takes its arguments and returns an exit status; the table of them is in main.c.
+ * What the subcommands share: options, files, the desk, output. Each subcommand is one file with
+ * one function that takes its arguments and returns an exit status; the table of them is in main.c.
  */
 #ifndef LURK_CLI_CLI_H
 #define LURK_CLI_CLI_H
@@ -62,8 +62,8 @@ int cli_overview(struct cli *cli);
 /* Options of a subcommand are parsed with argp; this child parses --desk, --profile and --json into
  * the struct cli that is the parser's input's first child input. */
 extern const struct argp cli_common_argp;
-/* Parses with the common options as a child; `input` is the subcommand's own. Exits with 2 where used
- * wrongly, as argp does. */
+/* Parses with the common options as a child; `input` is the subcommand's own. Exits with 2 where
+ * used wrongly, as argp does. */
 void cli_parse(struct cli *cli, const struct argp *argp, int argc, char **argv, void *input);
 /* For a subcommand without options and arguments of its own. */
 void cli_parse_plain(struct cli *cli, int argc, char **argv, const char *doc);
@@ -73,7 +73,8 @@ void cli_parse_plain(struct cli *cli, int argc, char **argv, const char *doc);
 /* Prints "lurk: …" on standard error and returns the status. */
 int cli_fail(int status, const char *format, ...) LURK_PRINTF(2, 3);
 
-/* Reads keyboards.yaml and the profile; missing ones are empty. On failure the message is printed. */
+/* Reads keyboards.yaml and the profile; missing ones are empty. On failure the message is printed.
+ */
 bool cli_read_files(struct cli *cli);
 /* Reads the profile's text anew after an edit. */
 bool cli_reread_profile(struct cli *cli, struct lurk_message *message);
@@ -146,14 +147,17 @@ struct cli_effects {
 /* `keyboard` as in a rule: 0 is any keyboard, taken to be of full size. */
 bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects);
 /* Adds to `list` ("A, B and C") the meanings that keys gave before and none gives after. */
-unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list, size_t size);
+unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list,
+		  size_t size);
 /* A rule in words: "CapsLock gives Enter on heron". `keyboards` names them by index from 1. */
-const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out, size_t size);
+const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out,
+			   size_t size);
 /* The rules of an image, in words, one a line; to be freed. NULL image gives "". */
 char *cli_image_words(const struct lurk_image *image);
 char *cli_profile_words(const struct cli *cli);
 /* Lines that are in `a` and not in `b`, printed with a prefix; returns how many. */
-unsigned cli_print_missing(const char *a, const char *b, const char *prefix, struct json_object *json);
+unsigned cli_print_missing(const char *a, const char *b, const char *prefix,
+			   struct json_object *json);
 
 /* ---- apply.c -------------------------------------------------------------------------------- */
 

@@ -75,8 +75,10 @@ static int feed_line(struct decode *d, char *line, unsigned number)
 		while (digits < 2 && isxdigit((unsigned char)p[digits]))
 			digits++;
 		if (digits != 2 || n == sizeof bytes)
-			return cli_fail(CLI_COULD_NOT, "%s:%u:%d: `%.8s` is no byte; write two hexadecimal digits each",
-					d->path, number, (int)(p - line) + 1, p);
+			return cli_fail(
+				CLI_COULD_NOT,
+				"%s:%u:%d: `%.8s` is no byte; write two hexadecimal digits each",
+				d->path, number, (int)(p - line) + 1, p);
 		sscanf(p, "%2hhx", &bytes[n++]);
 		p += 2;
 	}
@@ -94,8 +96,8 @@ static int read_text(struct decode *d, FILE *file)
 	while (status == CLI_DONE && fgets(line, sizeof line, file)) {
 		number++;
 		if (!strchr(line, '\n') && !feof(file))
-			return cli_fail(CLI_COULD_NOT, "%s:%u: a line of more than %zu characters", d->path, number,
-					sizeof line - 2);
+			return cli_fail(CLI_COULD_NOT, "%s:%u: a line of more than %zu characters",
+					d->path, number, sizeof line - 2);
 		status = feed_line(d, line, number);
 	}
 	return status;
@@ -112,7 +114,8 @@ static int read_binary(struct decode *d, FILE *file)
 }
 
 static const struct argp_option options[] = {
-	{"as", 's', "KIND", 0, "set1, set2, hid (boot keyboard reports) or consumer (consumer-control reports)", 0},
+	{"as", 's', "KIND", 0,
+	 "set1, set2, hid (boot keyboard reports) or consumer (consumer-control reports)", 0},
 	{"binary", 'b', NULL, 0, "The file is the bytes themselves, not hexadecimal text", 0},
 	{0},
 };
@@ -126,8 +129,10 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		state->child_inputs[0] = d->cli;
 		return 0;
 	case 's':
-		if (strcmp(arg, "set1") && strcmp(arg, "set2") && strcmp(arg, "hid") && strcmp(arg, "consumer"))
-			argp_error(state, "`--as` takes set1, set2, hid or consumer, not `%s`", arg);
+		if (strcmp(arg, "set1") && strcmp(arg, "set2") && strcmp(arg, "hid") &&
+		    strcmp(arg, "consumer"))
+			argp_error(state, "`--as` takes set1, set2, hid or consumer, not `%s`",
+				   arg);
 		d->as = arg;
 		return 0;
 	case 'b':
@@ -140,7 +145,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case ARGP_KEY_END:
 		if (!d->as)
-			argp_error(state, "say what the bytes are: --as set1, set2, hid or consumer");
+			argp_error(state,
+				   "say what the bytes are: --as set1, set2, hid or consumer");
 		if (!d->path)
 			argp_error(state, "say which file, - for standard input");
 		return 0;
@@ -152,14 +158,18 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 int cli_decode(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		options, parse_option, "FILE",
-		"Read raw wire bytes and say which key events are in them. In hexadecimal text, a line is a report "
-		"for hid and consumer; after # comes a comment."
-		"\vExamples:\n"
-		"  lurk decode --as set1 keyboard.wire\n"
-		"  echo '00 00 39 00 00 00 00 00' | lurk decode --as hid -",
-		children, NULL, NULL};
+	const struct argp argp = {options,
+				  parse_option,
+				  "FILE",
+				  "Read raw wire bytes and say which key events are in them. In "
+				  "hexadecimal text, a line is a report "
+				  "for hid and consumer; after # comes a comment."
+				  "\vExamples:\n"
+				  "  lurk decode --as set1 keyboard.wire\n"
+				  "  echo '00 00 39 00 00 00 00 00' | lurk decode --as hid -",
+				  children,
+				  NULL,
+				  NULL};
 	struct decode d = {.cli = cli};
 	FILE *file;
 	int status;
@@ -178,8 +188,8 @@ int cli_decode(struct cli *cli, int argc, char **argv)
 		fclose(file);
 	fflush(stdout);
 	if (d.ps2.dropped + d.report.dropped)
-		fprintf(stderr, "%u %s came to nothing: lost, doubled or foreign.\n", d.ps2.dropped + d.report.dropped,
-			d.hid ? "reports" : "bytes");
+		fprintf(stderr, "%u %s came to nothing: lost, doubled or foreign.\n",
+			d.ps2.dropped + d.report.dropped, d.hid ? "reports" : "bytes");
 	if (d.repeats)
 		fprintf(stderr, "%u repeats of held keys are left out.\n", d.repeats);
 	return status;

@@ -1,5 +1,5 @@
-/* demo: the whole story on a simulated desk. Every command shown is run as shown, in a shell, and what
- * stands below it is what it printed. */
+/* demo: the whole story on a simulated desk. Every command shown is run as shown, in a shell, and
+ * what stands below it is what it printed. */
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
@@ -12,40 +12,56 @@ static const struct step {
 	const char *title, *say, *command;
 } steps[] = {
 	{"The desk",
-	 "In a bird hide stands a logging desk with four keyboards: Heron is built in, Wagtail is on a\n"
-	 "cable, Curlew is a small pad with a knob, Dipper works by cable and by radio. Each is odd in its\n"
+	 "In a bird hide stands a logging desk with four keyboards: Heron is built in, Wagtail is "
+	 "on a\n"
+	 "cable, Curlew is a small pad with a knob, Dipper works by cable and by radio. Each is "
+	 "odd in its\n"
 	 "own way. Who logs birds here has one hand on the telescope.",
 	 "lurk keyboards"},
 	{"What does that key send?",
-	 "Curlew has a key with a feather on it that does nothing anywhere.", "echo 'press Feather on curlew' | lurk identify"},
+	 "Curlew has a key with a feather on it that does nothing anywhere.",
+	 "echo 'press Feather on curlew' | lurk identify"},
 	{NULL, "It sends a code that nobody gave a name, so it is given a job by that code.",
-	 "lurk map hid:07:a5 to LaunchMail --keyboard curlew --note 'the feather key: mail the sightings'"},
-	{NULL, "Are the two Enter keys one and the same?", "printf 'press Enter on wagtail\\npress NumpadEnter\\n' | lurk identify"},
-	{NULL, "They mean the same and send different codes: each can be changed without the other.",
+	 "lurk map hid:07:a5 to LaunchMail --keyboard curlew --note 'the feather key: mail the "
+	 "sightings'"},
+	{NULL, "Are the two Enter keys one and the same?",
+	 "printf 'press Enter on wagtail\\npress NumpadEnter\\n' | lurk identify"},
+	{NULL,
+	 "They mean the same and send different codes: each can be changed without the other.",
 	 "lurk resolve Enter NumpadEnter"},
-	{NULL, "Wagtail's Tern and Gull keys cannot be told apart by any program: one code for both.",
+	{NULL,
+	 "Wagtail's Tern and Gull keys cannot be told apart by any program: one code for both.",
 	 "printf 'press Tern on wagtail\\npress Gull\\n' | lurk identify"},
-	{NULL, "And its Fn key stays inside the keyboard.", "echo 'press Fn on wagtail' | lurk identify"},
-	{NULL, "An old note on the desk says only \"key 58\". That can be read in several ways.", "lurk resolve 58"},
+	{NULL, "And its Fn key stays inside the keyboard.",
+	 "echo 'press Fn on wagtail' | lurk identify"},
+	{NULL, "An old note on the desk says only \"key 58\". That can be read in several ways.",
+	 "lurk resolve 58"},
 	{"Heron's Delete is stuck",
-	 "Since the rain it presses itself, with nobody near. Perch, a hot key, never says that it came up.",
+	 "Since the rain it presses itself, with nobody near. Perch, a hot key, never says that it "
+	 "came up.",
 	 "printf 'wait 21s\\npress Perch on heron\\n' | lurk identify"},
 	{NULL, "Both are written down, so that nobody relies on them.",
-	 "lurk keyboards --keyboard heron --broken Delete\nlurk keyboards --keyboard heron --press-only F13"},
+	 "lurk keyboards --keyboard heron --broken Delete\nlurk keyboards --keyboard heron "
+	 "--press-only F13"},
 	{NULL, "ScrollLock, which nobody needs, takes over Delete's job.",
 	 "lurk move Delete ScrollLock --keyboard heron --note 'stuck since the rain'"},
-	{"Logging with one hand", "CapsLock is in reach of the left hand: it shall be an Enter, on every keyboard.",
+	{"Logging with one hand",
+	 "CapsLock is in reach of the left hand: it shall be an Enter, on every keyboard.",
 	 "lurk map CapsLock Enter --note 'the other hand holds the telescope'"},
 	{NULL, "Wagtail has Alt and Meta the wrong way round for this desk, on both sides.",
 	 "lurk swap Alt Meta --keyboard wagtail"},
-	{NULL, "A click of Curlew's knob mutes; it shall be a Space that starts and stops the recorder.",
+	{NULL,
+	 "A click of Curlew's knob mutes; it shall be a Space that starts and stops the recorder.",
 	 "printf 'press KnobRight on curlew\\npress KnobClick\\n' | lurk identify\n"
 	 "lurk map AudioVolumeMute Space --keyboard curlew --note 'recorder'"},
-	{NULL, "A slip of the hand is met with a question, not with a wrong rule.", "lurk map delete nothing"},
-	{"Into force", "So far these are words in a file, in the order in which they were said.", "lurk show"},
+	{NULL, "A slip of the hand is met with a question, not with a wrong rule.",
+	 "lurk map delete nothing"},
+	{"Into force", "So far these are words in a file, in the order in which they were said.",
+	 "lurk show"},
 	{NULL, "Now they come into force, and stay.", "lurk apply"},
 	{NULL,
-	 "Pressed on the real keys: what goes over the wire, which key that is, what the computer gets.\n"
+	 "Pressed on the real keys: what goes over the wire, which key that is, what the computer "
+	 "gets.\n"
 	 "On Wagtail CapsLock and Enter overlap, and Enter comes up only with the second.",
 	 "cat > evening.desk <<'END'\n"
 	 "hold CapsLock on wagtail\n"
@@ -61,19 +77,28 @@ static const struct step {
 	 "lurk play evening.desk"},
 	{"It stays", "The computer starts anew. Nobody types a command; the rules are there.",
 	 "printf 'reboot\\npress CapsLock on wagtail\\npress AltRight\\n' | lurk play -"},
-	{NULL, "Wagtail is pulled out with a key held down: nothing stays pressed. Plugged in elsewhere, it is known again.",
-	 "printf 'hold CapsLock on wagtail\\nunplug wagtail\\nplug wagtail in usb-7\\npress CapsLock on wagtail\\n' | "
+	{NULL,
+	 "Wagtail is pulled out with a key held down: nothing stays pressed. Plugged in elsewhere, "
+	 "it is known again.",
+	 "printf 'hold CapsLock on wagtail\\nunplug wagtail\\nplug wagtail in usb-7\\npress "
+	 "CapsLock on wagtail\\n' | "
 	 "lurk play -"},
-	{NULL, "Dipper loses its cable and comes back by radio, with another identity: the same keyboard all the same.",
-	 "printf 'unplug dipper\\nplug dipper by radio\\npress CapsLock on dipper\\n' | lurk play -\nlurk keyboards"},
+	{NULL,
+	 "Dipper loses its cable and comes back by radio, with another identity: the same keyboard "
+	 "all the same.",
+	 "printf 'unplug dipper\\nplug dipper by radio\\npress CapsLock on dipper\\n' | lurk play "
+	 "-\nlurk keyboards"},
 	{NULL, "Even a power cut in the middle of storing leaves the old rules whole.",
 	 "lurk map Pause MediaPlayPause\n"
-	 "printf 'cut power after 99 bytes\\napply\\npower on\\npress CapsLock on wagtail\\n' | lurk play -\n"
+	 "printf 'cut power after 99 bytes\\napply\\npower on\\npress CapsLock on wagtail\\n' | "
+	 "lurk play -\n"
 	 "lurk status"},
 	{"The way back", "The last edit was not wanted.", "lurk undo"},
-	{NULL, "Nor, on second thoughts, is the last apply: its rules go, the file stays.", "lurk undo"},
-	{NULL, "CapsLock alone goes back to its usual job; the rest shall hold.\n"
-	       "Wagtail needs no relay any more: the computer's own table can do what is left.",
+	{NULL, "Nor, on second thoughts, is the last apply: its rules go, the file stays.",
+	 "lurk undo"},
+	{NULL,
+	 "CapsLock alone goes back to its usual job; the rest shall hold.\n"
+	 "Wagtail needs no relay any more: the computer's own table can do what is left.",
 	 "lurk restore CapsLock --apply\nlurk status"},
 	{NULL, "And when the season is over, everything goes back.",
 	 "lurk restore --all --apply\nprintf 'press CapsLock on wagtail\\n' | lurk play -"},
@@ -110,7 +135,8 @@ static int run(const char *command, const char *self)
 		_exit(127);
 	}
 	free(script);
-	if (child < 0 || waitpid(child, &status, 0) < 0 || !WIFEXITED(status) || WEXITSTATUS(status) == 127)
+	if (child < 0 || waitpid(child, &status, 0) < 0 || !WIFEXITED(status) ||
+	    WEXITSTATUS(status) == 127)
 		return CLI_COULD_NOT;
 	return WEXITSTATUS(status);
 }
@@ -179,7 +205,8 @@ int cli_demo(struct cli *cli, int argc, char **argv)
 	int status;
 
 	cli_parse_plain(cli, argc, argv,
-			"Tell the whole story on a simulated desk, each step with the command that does it and its real "
+			"Tell the whole story on a simulated desk, each step with the command that "
+			"does it and its real "
 			"output.\vExample:\n  lurk demo");
 	if (!mkdtemp(folder))
 		return cli_fail(CLI_COULD_NOT, "%s: %s", folder, strerror(errno));

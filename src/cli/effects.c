@@ -20,7 +20,8 @@ static bool on_a_full_keyboard(lurk_key key)
 
 static const struct lurk_session_keyboard *plugged(const struct cli *cli, uint16_t keyboard)
 {
-	for (uint16_t i = 0; cli->computer && i < cli->computer->session.memory.keyboard_count; i++) {
+	for (uint16_t i = 0; cli->computer && i < cli->computer->session.memory.keyboard_count;
+	     i++) {
 		const struct lurk_session_keyboard *k = &cli->computer->session.memory.keyboards[i];
 
 		if (k->present && keyboard && cli_described(cli, &k->info.identity) == keyboard)
@@ -58,7 +59,8 @@ static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t w
 		abort();
 	for (uint32_t i = 0; i < file->count; i++) {
 		was_off[i] = file->rules[i].off;
-		file->rules[i].off = was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
+		file->rules[i].off =
+			was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
 	}
 	file->not_yet = 0;
 	bytes = lurk_profile_image(file, &cli->keyboards, &length, &unused);
@@ -70,7 +72,8 @@ static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t w
 
 		if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
 			memory = malloc(report.needed);
-		if (!memory || lurk_compile(&job, memory, report.needed, &keymap, &report) != LURK_OK) {
+		if (!memory ||
+		    lurk_compile(&job, memory, report.needed, &keymap, &report) != LURK_OK) {
 			free(memory);
 			keymap = NULL;
 		}
@@ -94,7 +97,8 @@ bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects
 
 		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
 			scan = lurk_scan_on(lurk_key_scan(key, i), (enum lurk_wiring)wiring);
-		effects->has[key] = here ? lurk_declares(&here->info, key) : on_a_full_keyboard(key);
+		effects->has[key] =
+			here ? lurk_declares(&here->info, key) : on_a_full_keyboard(key);
 		effects->has[key] = effects->has[key] && !is_out_of_order(cli, keyboard, key);
 		effects->gives[key] = lurk_action_key(lurk_keymap_find(keymap, scan, key), key);
 	}
@@ -113,7 +117,8 @@ static bool gives_meaning(const struct cli_effects *effects, lurk_key wanted)
 	return false;
 }
 
-unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list, size_t size)
+unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list,
+		  size_t size)
 {
 	lurk_key lost[8];
 	unsigned count = 0;
@@ -132,7 +137,10 @@ unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *af
 		const char *pair = lurk_key_pair_name(lost[i]);
 		size_t n = strlen(list);
 
-		snprintf(list + n, size - n, "%s%s", !i ? "" : i + 1 == count ? " or " : ", ",
+		snprintf(list + n, size - n, "%s%s",
+			 !i               ? ""
+			 : i + 1 == count ? " or "
+					  : ", ",
 			 *pair ? pair : lurk_key_name(lost[i]));
 	}
 	return count;
@@ -140,7 +148,8 @@ unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *af
 
 /* ---- Rules in words ------------------------------------------------------------------------- */
 
-const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out, size_t size)
+const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out,
+			   size_t size)
 {
 	char press[LURK_WORDS], result[LURK_WORDS];
 
@@ -198,7 +207,8 @@ char *cli_profile_words(const struct cli *cli)
 		const struct lurk_rule *rule = &cli->profile.rules[i];
 
 		add_line(&lines, rule,
-			 rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes : "");
+			 rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes
+					: "");
 	}
 	return lines;
 }
@@ -212,7 +222,8 @@ static bool has_line(const char *lines, const char *line, size_t length)
 	return false;
 }
 
-unsigned cli_print_missing(const char *a, const char *b, const char *prefix, struct json_object *json)
+unsigned cli_print_missing(const char *a, const char *b, const char *prefix,
+			   struct json_object *json)
 {
 	unsigned count = 0;
 

@@ -8,15 +8,16 @@
 
 #include "cli/cli.h"
 
-static const char profile_head[] =
-	"# Lurk profile: what keys give instead of their usual job.\n"
-	"# `lurk show` lists the rules, `lurk apply` puts them into force; comments stay when Lurk edits.\n"
-	"lurk: 1\n"
-	"name: default\n"
-	"rules:\n";
+static const char profile_head[] = "# Lurk profile: what keys give instead of their usual job.\n"
+				   "# `lurk show` lists the rules, `lurk apply` puts them into "
+				   "force; comments stay when Lurk edits.\n"
+				   "lurk: 1\n"
+				   "name: default\n"
+				   "rules:\n";
 
-static const char keyboards_head[] = "# What keyboards are called, how they are recognised, and which of their keys are odd.\n"
-				     "keyboards:\n";
+static const char keyboards_head[] =
+	"# What keyboards are called, how they are recognised, and which of their keys are odd.\n"
+	"keyboards:\n";
 
 int cli_fail(int status, const char *format, ...)
 {
@@ -33,7 +34,8 @@ int cli_fail(int status, const char *format, ...)
 
 /* ---- Paths ---------------------------------------------------------------------------------- */
 
-static void home_path(char *out, size_t size, const char *variable, const char *below_home, const char *name)
+static void home_path(char *out, size_t size, const char *variable, const char *below_home,
+		      const char *name)
 {
 	const char *base = getenv(variable), *home = getenv("HOME");
 
@@ -55,7 +57,8 @@ static void find_paths(struct cli *cli)
 		snprintf(cli->state_folder, sizeof cli->state_folder, "/var/lib/lurk");
 	} else {
 		home_path(folder, sizeof folder, "XDG_CONFIG_HOME", ".config", "");
-		home_path(cli->state_folder, sizeof cli->state_folder, "XDG_STATE_HOME", ".local/state", "");
+		home_path(cli->state_folder, sizeof cli->state_folder, "XDG_STATE_HOME",
+			  ".local/state", "");
 	}
 	snprintf(cli->profile_path, sizeof cli->profile_path, "%s/profile.yaml", folder);
 	if (cli->profile_option) {
@@ -63,7 +66,8 @@ static void find_paths(struct cli *cli)
 
 		snprintf(cli->profile_path, sizeof cli->profile_path, "%s", cli->profile_option);
 		if (!cli->desk)
-			snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - cli->profile_option) : 1,
+			snprintf(folder, sizeof folder, "%.*s",
+				 slash ? (int)(slash - cli->profile_option) : 1,
 				 slash ? cli->profile_option : ".");
 	}
 	snprintf(cli->keyboards_path, sizeof cli->keyboards_path, "%s/keyboards.yaml", folder);
@@ -80,7 +84,8 @@ static void system_layout(char *out, size_t size)
 	while (file && fgets(line, sizeof line, file)) {
 		char name[64];
 
-		if (sscanf(line, "XKBLAYOUT=\"%63[a-z0-9]", name) == 1 || sscanf(line, "XKBLAYOUT=%63[a-z0-9]", name) == 1)
+		if (sscanf(line, "XKBLAYOUT=\"%63[a-z0-9]", name) == 1 ||
+		    sscanf(line, "XKBLAYOUT=%63[a-z0-9]", name) == 1)
 			snprintf(out, size, "%s", name);
 	}
 	if (file)
@@ -110,8 +115,8 @@ const struct lurk_characters *cli_characters(struct cli *cli)
 	return *cli->layout_name ? &cli->characters : NULL;
 }
 
-/* The profile's own layout, else the desk's, else the system's. Looked for before the rules are read:
- * they may name keys by their characters. */
+/* The profile's own layout, else the desk's, else the system's. Looked for before the rules are
+ * read: they may name keys by their characters. */
 static void find_layout(struct cli *cli, const char *bytes, size_t length)
 {
 	struct lurk_message unused;
@@ -131,7 +136,8 @@ static void find_layout(struct cli *cli, const char *bytes, size_t length)
 	}
 	lurk_yaml_free(&yaml);
 	if (!*cli->layout_name && cli->computer)
-		snprintf(cli->layout_name, sizeof cli->layout_name, "%s", cli->computer->desk.layout);
+		snprintf(cli->layout_name, sizeof cli->layout_name, "%s",
+			 cli->computer->desk.layout);
 	if (!*cli->layout_name && !cli->desk)
 		system_layout(cli->layout_name, sizeof cli->layout_name);
 	cli->characters = (struct lurk_characters){cli, find_character};
@@ -154,8 +160,8 @@ void cli_find_layout(struct cli *cli)
 /* ---- Reading and writing -------------------------------------------------------------------- */
 
 /* A file's bytes, or a copy of the head that it begins with when it is made. */
-static bool read_or_begin(const char *path, const char *head, char **bytes, size_t *length, bool *exists,
-			  struct lurk_message *message)
+static bool read_or_begin(const char *path, const char *head, char **bytes, size_t *length,
+			  bool *exists, struct lurk_message *message)
 {
 	if (lurk_file_read(path, bytes, length, exists, message))
 		return true;
@@ -183,7 +189,8 @@ bool cli_read_files(struct cli *cli)
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
-	if (!read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists, &why)) {
+	if (!read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists,
+			   &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
@@ -211,7 +218,8 @@ bool cli_reread_profile(struct cli *cli, struct lurk_message *message)
 				 cli_characters(cli), message);
 }
 
-static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml, const char *summary)
+static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml,
+		 const char *summary)
 {
 	struct lurk_message why;
 	char *old = NULL;
@@ -224,7 +232,8 @@ static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml
 		free(old);
 		return false;
 	}
-	cli_note_edit(cli, path, old ? old : "", length, exists, yaml->bytes, yaml->length, summary);
+	cli_note_edit(cli, path, old ? old : "", length, exists, yaml->bytes, yaml->length,
+		      summary);
 	free(old);
 	return true;
 }
@@ -273,12 +282,16 @@ bool cli_make_desk(const char *folder, bool quiet)
 		return false;
 	}
 	snprintf(path, sizeof path, "%s/keyboards.yaml", folder);
-	if (stat(path, &status) && !lurk_file_write(path, cli_demo_keyboards, strlen(cli_demo_keyboards), &why)) {
+	if (stat(path, &status) &&
+	    !lurk_file_write(path, cli_demo_keyboards, strlen(cli_demo_keyboards), &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
 	if (!quiet)
-		fprintf(stderr, "New desk in %s: the logging desk with Heron, Wagtail, Curlew and Dipper.\n", folder);
+		fprintf(stderr,
+			"New desk in %s: the logging desk with Heron, Wagtail, Curlew and "
+			"Dipper.\n",
+			folder);
 	return true;
 }
 
@@ -290,7 +303,8 @@ static void tell_lost_rules(const struct lurk_store_report *store)
 	for (unsigned i = 0; i < store->slots; i++)
 		bad = bad || (store->why[i] && store->why[i] != LURK_ERR_EMPTY);
 	if (bad && store->newest < 0)
-		cli_fail(CLI_DONE, "nothing that is stored can be read, so no rule is in force; `lurk status` says why, "
+		cli_fail(CLI_DONE, "nothing that is stored can be read, so no rule is in force; "
+				   "`lurk status` says why, "
 				   "`lurk apply` applies the file anew");
 }
 
@@ -307,7 +321,8 @@ struct lurk_computer *cli_computer(struct cli *cli)
 	if (cli->computer)
 		return cli->computer;
 	if (!cli->desk) {
-		cli_fail(CLI_COULD_NOT, "this build reaches simulated desks only; name one with --desk FOLDER");
+		cli_fail(CLI_COULD_NOT,
+			 "this build reaches simulated desks only; name one with --desk FOLDER");
 		return NULL;
 	}
 	if (!cli_make_desk(cli->desk, false))
@@ -345,7 +360,8 @@ uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identi
 
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number)
 {
-	const struct lurk_identity *identity = &cli->computer->session.memory.keyboards[number].info.identity;
+	const struct lurk_identity *identity =
+		&cli->computer->session.memory.keyboards[number].info.identity;
 	uint16_t described = cli_described(cli, identity);
 
 	if (described)

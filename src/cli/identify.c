@@ -12,7 +12,8 @@ struct identify {
 	unsigned shown;
 };
 
-static const char *gives_words(const struct identify *id, const struct lurk_press_record *r, char *out, size_t size)
+static const char *gives_words(const struct identify *id, const struct lurk_press_record *r,
+			       char *out, size_t size)
 {
 	const struct lurk_image *image = lurk_session_image(&id->cli->computer->session);
 	struct lurk_rule rule;
@@ -47,7 +48,9 @@ static const char *time_words(const struct lurk_press_record *r, char *out, size
 
 static const char *interface_words(const struct lurk_press_record *r)
 {
-	return r->scan.kind == LURK_SCAN_HID && r->scan.code >> 16 == 0x0c ? ", from its second interface" : "";
+	return r->scan.kind == LURK_SCAN_HID && r->scan.code >> 16 == 0x0c
+		       ? ", from its second interface"
+		       : "";
 }
 
 static void print_json(struct identify *id, const struct lurk_press_record *r)
@@ -56,15 +59,21 @@ static void print_json(struct identify *id, const struct lurk_press_record *r)
 	char scan[LURK_SCAN_TEXT], name[LURK_WORDS];
 	lurk_key gives = lurk_action_key(&r->gives, r->key);
 
-	json_object_object_add(object, "keyboard", json_object_new_string(cli_keyboard_name(id->cli, r->keyboard)));
-	json_object_object_add(object, "key", json_object_new_string(lurk_words_key(r->key, r->scan, name)));
-	json_object_object_add(object, "scan", json_object_new_string(lurk_scan_write(r->scan, scan)));
+	json_object_object_add(object, "keyboard",
+			       json_object_new_string(cli_keyboard_name(id->cli, r->keyboard)));
+	json_object_object_add(object, "key",
+			       json_object_new_string(lurk_words_key(r->key, r->scan, name)));
+	json_object_object_add(object, "scan",
+			       json_object_new_string(lurk_scan_write(r->scan, scan)));
 	json_object_object_add(object, "meaning", json_object_new_string(lurk_key_meaning(r->key)));
-	json_object_object_add(object, "gives", json_object_new_string(gives ? lurk_key_name(gives) : "nothing"));
+	json_object_object_add(object, "gives",
+			       json_object_new_string(gives ? lurk_key_name(gives) : "nothing"));
 	json_object_object_add(object, "pressed", json_object_new_boolean(r->down_us != 0));
 	json_object_object_add(object, "released", json_object_new_boolean(!r->held));
 	if (r->down_us && !r->held)
-		json_object_object_add(object, "down_ms", json_object_new_int64((int64_t)((r->up_us - r->down_us) / 1000)));
+		json_object_object_add(
+			object, "down_ms",
+			json_object_new_int64((int64_t)((r->up_us - r->down_us) / 1000)));
 	cli_print_json(object);
 }
 
@@ -78,10 +87,12 @@ static void print_press(struct identify *id, const struct lurk_press_record *r)
 		print_json(id, r);
 		return;
 	}
-	snprintf(means, sizeof means, "%s%s", *meaning ? "means " : "", !strcmp(meaning, " ") ? "a space" : meaning);
+	snprintf(means, sizeof means, "%s%s", *meaning ? "means " : "",
+		 !strcmp(meaning, " ") ? "a space" : meaning);
 	printf("%-8s  %-16s  %-11s  %-21s  %-24s  %s%s\n", cli_keyboard_name(id->cli, r->keyboard),
 	       r->key ? lurk_key_name(r->key) : "(no name)", lurk_scan_write(r->scan, scan), means,
-	       gives_words(id, r, gives, sizeof gives), time_words(r, time, sizeof time), interface_words(r));
+	       gives_words(id, r, gives, sizeof gives), time_words(r, time, sizeof time),
+	       interface_words(r));
 	if (!r->key && !r->gives.rank)
 		printf("          It can have a job all the same: lurk map %s KEY\n", scan);
 }
@@ -115,20 +126,26 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 }
 
 static const struct argp_option options[] = {
-	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the presses, as `lurk play` takes them; standard input if not given", 0},
+	{"play", 'P', "SCRIPT", 0,
+	 "On a simulated desk: the presses, as `lurk play` takes them; standard input if not given",
+	 0},
 	{0},
 };
 
 int cli_identify(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		options, parse_option, "",
-		"Press keys and see, a line a press: keyboard, key, scan code, meaning, what it gives now, and how "
-		"long it was down. Nothing of it is stored."
-		"\vExample:\n"
-		"  echo 'press Feather on curlew' | lurk --desk hide identify",
-		children, NULL, NULL};
+	const struct argp argp = {options,
+				  parse_option,
+				  "",
+				  "Press keys and see, a line a press: keyboard, key, scan code, "
+				  "meaning, what it gives now, and how "
+				  "long it was down. Nothing of it is stored."
+				  "\vExample:\n"
+				  "  echo 'press Feather on curlew' | lurk --desk hide identify",
+				  children,
+				  NULL,
+				  NULL};
 	struct identify *id = calloc(1, sizeof *id);
 	struct lurk_message why;
 	FILE *script;
@@ -157,7 +174,8 @@ int cli_identify(struct cli *cli, int argc, char **argv)
 		if (!fine)
 			status = cli_fail(CLI_USAGE, "%s", why.text);
 		else if (!id->shown && !cli->json)
-			puts("No key arrived. A key that the keyboard keeps to itself, such as Fn, sends nothing: no "
+			puts("No key arrived. A key that the keyboard keeps to itself, such as Fn, "
+			     "sends nothing: no "
 			     "program can see it or give it another job.");
 	}
 	free(id);

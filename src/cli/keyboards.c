@@ -17,18 +17,23 @@ struct keyboards {
 
 static const char *connected(const struct lurk_identity *identity, char *out, size_t size)
 {
-	snprintf(out, size, "%s%s%s%s", identity->built_in ? "built in, " : "", lurk_bus_name((enum lurk_bus)identity->bus),
-		 *identity->place ? ", " : "", identity->place);
+	snprintf(out, size, "%s%s%s%s", identity->built_in ? "built in, " : "",
+		 lurk_bus_name((enum lurk_bus)identity->bus), *identity->place ? ", " : "",
+		 identity->place);
 	return out;
 }
 
 static const char *identity_words(const struct lurk_identity *identity, char *out, size_t size)
 {
 	if (identity->vendor || identity->product)
-		snprintf(out, size, "%s %04x:%04x", identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
+		snprintf(out, size, "%s %04x:%04x",
+			 identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
 			 identity->vendor, identity->product);
 	else
-		snprintf(out, size, "%s", identity->built_in ? "built-in" : identity->bus == LURK_BUS_PS2 ? "ps2" : "its place");
+		snprintf(out, size, "%s",
+			 identity->built_in              ? "built-in"
+			 : identity->bus == LURK_BUS_PS2 ? "ps2"
+							 : "its place");
 	return out;
 }
 
@@ -81,7 +86,8 @@ static void list_one(struct listing *l, uint16_t number)
 	if (l->cli->json) {
 		struct json_object *object = json_object_new_object();
 
-		json_object_object_add(object, "keyboard", json_object_new_string(cli_keyboard_name(l->cli, number)));
+		json_object_object_add(object, "keyboard",
+				       json_object_new_string(cli_keyboard_name(l->cli, number)));
 		json_object_object_add(object, "known", json_object_new_boolean(described != 0));
 		json_object_object_add(object, "here", json_object_new_boolean(true));
 		json_object_object_add(object, "connected", json_object_new_string(where));
@@ -93,8 +99,8 @@ static void list_one(struct listing *l, uint16_t number)
 		return;
 	}
 	snprintf(count, sizeof count, "%u", rules);
-	cli_table_row(&l->table, described ? cli_keyboard_name(l->cli, number) : "(no name)", where, count,
-		      ways[k->choice.way], who, odd);
+	cli_table_row(&l->table, described ? cli_keyboard_name(l->cli, number) : "(no name)", where,
+		      count, ways[k->choice.way], who, odd);
 }
 
 static void list_away(struct listing *l, uint16_t described)
@@ -119,7 +125,8 @@ static void list_away(struct listing *l, uint16_t described)
 
 static int list(struct cli *cli)
 {
-	static const char *const heads[] = {"keyboard", "connected", "rules", "way", "recognised by", "odd keys"};
+	static const char *const heads[] = {"keyboard", "connected",     "rules",
+					    "way",      "recognised by", "odd keys"};
 	struct lurk_session *session = &cli->computer->session;
 	struct listing l = {.cli = cli};
 	char here[48];
@@ -142,7 +149,8 @@ static int list(struct cli *cli)
 	cli_table_print(&l.table, "  ");
 	if (l.unnamed)
 		printf("%s: `lurk keyboards --name NAME` gives %s one.\n",
-		       l.unnamed == 1 ? "One has no name" : "Some have no name", l.unnamed == 1 ? "it" : "them");
+		       l.unnamed == 1 ? "One has no name" : "Some have no name",
+		       l.unnamed == 1 ? "it" : "them");
 	return CLI_DONE;
 }
 
@@ -178,7 +186,8 @@ static int choose(struct keyboards *k)
 		if (script != stdin)
 			fclose(script);
 		if (!fine || k->pressed < 0)
-			cli_fail(CLI_USAGE, "%s", fine ? "no key was pressed, so no keyboard is chosen" : why.text);
+			cli_fail(CLI_USAGE, "%s",
+				 fine ? "no key was pressed, so no keyboard is chosen" : why.text);
 		return fine ? k->pressed : -1;
 	}
 	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
@@ -187,13 +196,15 @@ static int choose(struct keyboards *k)
 		if (!one->present || cli_described(k->cli, &one->info.identity))
 			continue;
 		if (only >= 0) {
-			cli_fail(CLI_USAGE, "several keyboards have no name yet; choose one by a press: --play SCRIPT");
+			cli_fail(CLI_USAGE, "several keyboards have no name yet; choose one by a "
+					    "press: --play SCRIPT");
 			return -1;
 		}
 		only = i;
 	}
 	if (only < 0)
-		cli_fail(CLI_USAGE, "every keyboard here has a name already; choose one by a press: --play SCRIPT");
+		cli_fail(CLI_USAGE, "every keyboard here has a name already; choose one by a "
+				    "press: --play SCRIPT");
 	return only;
 }
 
@@ -201,7 +212,8 @@ static int choose(struct keyboards *k)
 static void recognise_by(const struct lurk_identity *identity, char *out, size_t size)
 {
 	if (identity->vendor || identity->product)
-		snprintf(out, size, "{%s: \"%04x:%04x\"}", identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
+		snprintf(out, size, "{%s: \"%04x:%04x\"}",
+			 identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
 			 identity->vendor, identity->product);
 	else if (identity->built_in)
 		snprintf(out, size, "{built-in: true}");
@@ -233,7 +245,8 @@ static int say_done(struct cli *cli, const char *summary)
 		json_object_object_add(object, "file", json_object_new_string(cli->keyboards_path));
 		cli_print_json(object);
 	} else {
-		printf("%s.\nIt stands in %s. What is in force has not changed: `lurk apply` takes it into account.\n",
+		printf("%s.\nIt stands in %s. What is in force has not changed: `lurk apply` takes "
+		       "it into account.\n",
 		       summary, cli->keyboards_path);
 	}
 	return CLI_DONE;
@@ -258,8 +271,8 @@ static int name_it(struct keyboards *k)
 	field.value = value;
 	if (!lurk_edit_name(&cli->keyboards.yaml, "keyboards", &field, &why) || !reread(cli, &why))
 		return cli_fail(CLI_USAGE, "%s", why.text);
-	snprintf(summary, sizeof summary, "%s is now called %s", *identity->name ? identity->name : "That keyboard",
-		 k->name);
+	snprintf(summary, sizeof summary, "%s is now called %s",
+		 *identity->name ? identity->name : "That keyboard", k->name);
 	return say_done(cli, summary);
 }
 
@@ -272,16 +285,19 @@ static bool new_list(struct keyboards *k, const struct lurk_node *old, char *out
 
 	snprintf(out, size, "[");
 	for (const struct lurk_node *key = old ? old->first : NULL; key; key = key->next)
-		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "", key->text);
+		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "",
+			 key->text);
 	for (unsigned i = 0; i < k->count; i++) {
 		struct lurk_press press;
 
 		if (!lurk_words_press(k->keys[i], cli_characters(k->cli), &press, &why) ||
-		    (press.on.kind != LURK_TARGET_KEY && !lurk_say(&why, "`%s` is not one key", k->keys[i]))) {
+		    (press.on.kind != LURK_TARGET_KEY &&
+		     !lurk_say(&why, "`%s` is not one key", k->keys[i]))) {
 			cli_fail(CLI_USAGE, "%s", why.text);
 			return false;
 		}
-		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "", lurk_key_name(press.on.key));
+		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "",
+			 lurk_key_name(press.on.key));
 	}
 	snprintf(out + strlen(out), size - strlen(out), "]");
 	return true;
@@ -305,8 +321,9 @@ static int mark_keys(struct keyboards *k)
 		way = way->first;
 	if (!new_list(k, lurk_node_get(way, k->quirk), list, sizeof list))
 		return CLI_USAGE;
-	snprintf(summary, sizeof summary, "On %s these are %s: %.*s", cli->keyboards.keyboards[described - 1].name.bytes,
-		 k->quirk, (int)strlen(list) - 2, list + 1);
+	snprintf(summary, sizeof summary, "On %s these are %s: %.*s",
+		 cli->keyboards.keyboards[described - 1].name.bytes, k->quirk,
+		 (int)strlen(list) - 2, list + 1);
 	field.value = list;
 	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
@@ -316,7 +333,8 @@ static int mark_keys(struct keyboards *k)
 /* ---- The command ----------------------------------------------------------------------------- */
 
 static const struct argp_option options[] = {
-	{"name", 'N', "NAME", 0, "Name the keyboard here that has no name, or the one on which a key is pressed", 0},
+	{"name", 'N', "NAME", 0,
+	 "Name the keyboard here that has no name, or the one on which a key is pressed", 0},
 	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the press that chooses the keyboard", 0},
 	{"keyboard", 'k', "NAME", 0, "The keyboard whose keys are meant", 0},
 	{"broken", 'b', NULL, 0, "KEYs are there, but not to be relied on", 1},
@@ -367,14 +385,18 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 int cli_keyboards(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		options, parse_option, "[KEY...]",
-		"The keyboards here and known: how they are connected, how many rules act on each, and which way."
-		"\vExamples:\n"
-		"  lurk keyboards\n"
-		"  lurk keyboards --name wagtail\n"
-		"  lurk keyboards --keyboard heron --broken Delete",
-		children, NULL, NULL};
+	const struct argp argp = {options,
+				  parse_option,
+				  "[KEY...]",
+				  "The keyboards here and known: how they are connected, how many "
+				  "rules act on each, and which way."
+				  "\vExamples:\n"
+				  "  lurk keyboards\n"
+				  "  lurk keyboards --name wagtail\n"
+				  "  lurk keyboards --keyboard heron --broken Delete",
+				  children,
+				  NULL,
+				  NULL};
 	struct keyboards k = {.cli = cli};
 
 	cli_parse(cli, &argp, argc, argv, &k);

@@ -30,7 +30,10 @@ const struct cli_command cli_commands[] = {
 
 static const struct argp_option common_options[] = {
 	{0, 0, NULL, 0, "Everywhere:", 90},
-	{"desk", 'd', "FOLDER", 0, "Work on the simulated desk in FOLDER (also: $LURK_DESK); it is made where it is not there", 90},
+	{"desk", 'd', "FOLDER", 0,
+	 "Work on the simulated desk in FOLDER (also: $LURK_DESK); it is made where it is not "
+	 "there",
+	 90},
 	{"profile", 'p', "FILE", 0, "Use this profile file", 90},
 	{"json", 'j', NULL, 0, "Report as JSON, an object a line", 90},
 	{0},
@@ -124,9 +127,11 @@ static char *help_filter(int key, const char *text, void *input)
 		abort();
 	at += sprintf(at, "Commands:\n");
 	for (const struct cli_command *c = cli_commands; c->name; c++)
-		at += snprintf(at, size - (size_t)(at - out), "  %-10s%-12s%s\n", c->name, c->arguments, c->what);
+		at += snprintf(at, size - (size_t)(at - out), "  %-10s%-12s%s\n", c->name,
+			       c->arguments, c->what);
 	snprintf(at, size - (size_t)(at - out),
-		 "\n`lurk COMMAND --help` says more, with examples. Exit status: 0 done, 1 found something "
+		 "\n`lurk COMMAND --help` says more, with examples. Exit status: 0 done, 1 found "
+		 "something "
 		 "wrong, 2 used wrongly, 3 could not.");
 	return out;
 }
@@ -140,21 +145,23 @@ static int unknown_command(const char *word)
 		names[count] = cli_commands[count].name;
 	near = lurk_name_nearest(word, names, count);
 	if (near)
-		return cli_fail(CLI_USAGE, "there is no command `%s`; did you mean `lurk %s`?", word, near);
+		return cli_fail(CLI_USAGE, "there is no command `%s`; did you mean `lurk %s`?",
+				word, near);
 	return cli_fail(CLI_USAGE, "there is no command `%s`; `lurk --help` lists them", word);
 }
 
 int main(int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {NULL,
-				  parse_main,
-				  "COMMAND [ARG...]",
-				  "Give keys another job: find out what a key sends, change it, check it, keep it."
-				  "\vCommands",
-				  children,
-				  help_filter,
-				  NULL};
+	const struct argp argp = {
+		NULL,
+		parse_main,
+		"COMMAND [ARG...]",
+		"Give keys another job: find out what a key sends, change it, check it, keep it."
+		"\vCommands",
+		children,
+		help_filter,
+		NULL};
 	struct cli cli = {.desk = getenv("LURK_DESK")};
 	struct main_input input = {.cli = &cli};
 	int status = -1;
@@ -166,7 +173,8 @@ int main(int argc, char **argv)
 	argp_parse(&argp, argc, argv, ARGP_IN_ORDER, NULL, &input);
 	if (!input.first)
 		status = cli_overview(&cli);
-	for (const struct cli_command *c = cli_commands; input.first && c->name && status < 0; c++) {
+	for (const struct cli_command *c = cli_commands; input.first && c->name && status < 0;
+	     c++) {
 		if (!strcmp(c->name, argv[input.first]))
 			status = c->run(&cli, argc - input.first, argv + input.first);
 	}

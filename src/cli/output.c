@@ -104,7 +104,9 @@ void cli_table_print(struct cli_table *table, const char *indent)
 			continue; /* a column with nothing in it is left out */
 		widths[c] = width(heads[c]);
 		for (unsigned r = 0; r < table->rows; r++)
-			widths[c] = width(table->cells[r][c]) > widths[c] ? width(table->cells[r][c]) : widths[c];
+			widths[c] = width(table->cells[r][c]) > widths[c]
+					    ? width(table->cells[r][c])
+					    : widths[c];
 	}
 	if (table->rows) {
 		if (strong())
@@ -126,7 +128,8 @@ void cli_table_print(struct cli_table *table, const char *indent)
 
 void cli_print_json(struct json_object *object)
 {
-	puts(json_object_to_json_string_ext(object, JSON_C_TO_STRING_PLAIN | JSON_C_TO_STRING_NOSLASHESCAPE));
+	puts(json_object_to_json_string_ext(object, JSON_C_TO_STRING_PLAIN |
+							    JSON_C_TO_STRING_NOSLASHESCAPE));
 	json_object_put(object);
 }
 
@@ -145,7 +148,9 @@ const char *cli_safe(struct lurk_text text, char *out, size_t size)
 	size_t n = 0;
 
 	for (size_t i = 0; i < text.length && n + 1 < size; i++)
-		out[n++] = (unsigned char)text.bytes[i] < ' ' || text.bytes[i] == 0x7f ? '?' : text.bytes[i];
+		out[n++] = (unsigned char)text.bytes[i] < ' ' || text.bytes[i] == 0x7f
+				   ? '?'
+				   : text.bytes[i];
 	out[n] = '\0';
 	return out;
 }

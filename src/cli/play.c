@@ -42,10 +42,11 @@ static void show_row(void *data, const struct lurk_play_row *row)
 		putchar('\n');
 	}
 	if (!*row->wire && *row->got) {
-		printf("  %-24s  %-26s  → %s%s%s%s\n", "", "", row->got, *row->text ? "   \"" : "", row->text,
-		       *row->text ? "\"" : "");
+		printf("  %-24s  %-26s  → %s%s%s%s\n", "", "", row->got, *row->text ? "   \"" : "",
+		       row->text, *row->text ? "\"" : "");
 	} else if (*row->wire) {
-		printf("  %-24s  %-26s  %s%s", row->wire, row->key, *row->got ? "→ " : "", row->got);
+		printf("  %-24s  %-26s  %s%s", row->wire, row->key, *row->got ? "→ " : "",
+		       row->got);
 		if (*row->text)
 			printf("   \"%s\"", row->text);
 		putchar('\n');
@@ -84,18 +85,22 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 int cli_play(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		NULL, parse_option, "SCRIPT",
-		"Play a script on a simulated desk: line by line what is pressed, what goes over the wire, what the "
-		"computer gets."
-		"\vA script's lines:\n"
-		"  press KEY [on KEYBOARD] [for TIME]   hold KEY   release KEY\n"
-		"  type \"TEXT\" [on KEYBOARD]            wait TIME\n"
-		"  plug KEYBOARD [by radio] [in PLACE]  unplug KEYBOARD\n"
-		"  apply   reboot   cut power [after N bytes]   power on\n\n"
-		"Example:\n"
-		"  echo 'press CapsLock on wagtail' | lurk --desk hide play -",
-		children, NULL, NULL};
+	const struct argp argp = {NULL,
+				  parse_option,
+				  "SCRIPT",
+				  "Play a script on a simulated desk: line by line what is "
+				  "pressed, what goes over the wire, what the "
+				  "computer gets."
+				  "\vA script's lines:\n"
+				  "  press KEY [on KEYBOARD] [for TIME]   hold KEY   release KEY\n"
+				  "  type \"TEXT\" [on KEYBOARD]            wait TIME\n"
+				  "  plug KEYBOARD [by radio] [in PLACE]  unplug KEYBOARD\n"
+				  "  apply   reboot   cut power [after N bytes]   power on\n\n"
+				  "Example:\n"
+				  "  echo 'press CapsLock on wagtail' | lurk --desk hide play -",
+				  children,
+				  NULL,
+				  NULL};
 	struct play play = {.cli = cli};
 	struct lurk_message why;
 	FILE *script;

@@ -37,7 +37,7 @@ static void list_codes(lurk_key key, uint8_t kind, char out[CODES], struct json_
 /* A scan code without a key: the code itself, and what it is on the other set's wire. */
 static void list_scan(lurk_scan scan, uint8_t kind, char out[CODES], struct json_object *list)
 {
-	lurk_scan as = kind == LURK_SCAN_SET1	? lurk_scan_on(scan, LURK_WIRING_SET1)
+	lurk_scan as = kind == LURK_SCAN_SET1   ? lurk_scan_on(scan, LURK_WIRING_SET1)
 		       : kind == LURK_SCAN_SET2 ? lurk_scan_on(scan, LURK_WIRING_SET2)
 						: lurk_scan_on(scan, LURK_WIRING_HID);
 
@@ -78,8 +78,10 @@ static void add_row(struct resolve *r, const char *reading, lurk_key key, lurk_s
 			json_object_object_add(object, "reading", json_object_new_string(reading));
 		json_object_object_add(object, "key", json_object_new_string(name));
 		json_object_object_add(object, "evdev", json_object_new_int(key));
-		json_object_object_add(object, "evdev_name", json_object_new_string(lurk_key_evdev_name(key)));
-		json_object_object_add(object, "meaning", json_object_new_string(lurk_key_meaning(key)));
+		json_object_object_add(object, "evdev_name",
+				       json_object_new_string(lurk_key_evdev_name(key)));
+		json_object_object_add(object, "meaning",
+				       json_object_new_string(lurk_key_meaning(key)));
 		json_object_object_add(object, "side", json_object_new_string(side_name(key)));
 		for (int i = 0; i < 3; i++)
 			json_object_object_add(object, names[i], lists[i]);
@@ -88,7 +90,8 @@ static void add_row(struct resolve *r, const char *reading, lurk_key key, lurk_s
 	}
 	if (key)
 		snprintf(evdev, sizeof evdev, "%u %s", key, lurk_key_evdev_name(key));
-	cli_table_row(&r->table, reading, name, evdev, strcmp(lurk_key_meaning(key), " ") ? lurk_key_meaning(key) : "space",
+	cli_table_row(&r->table, reading, name, evdev,
+		      strcmp(lurk_key_meaning(key), " ") ? lurk_key_meaning(key) : "space",
 		      side_name(key), codes[0], codes[1], codes[2]);
 }
 
@@ -176,7 +179,8 @@ static int resolve_list(struct resolve *r)
 	char codes[CODES];
 
 	for (lurk_key k = lurk_key_next(0); k; k = lurk_key_next(k)) {
-		bool hit = contains(lurk_key_name(k), word) || contains(lurk_key_evdev_name(k), word) ||
+		bool hit = contains(lurk_key_name(k), word) ||
+			   contains(lurk_key_evdev_name(k), word) ||
 			   contains(lurk_key_meaning(k), word);
 
 		for (uint8_t kind = LURK_SCAN_SET1; kind <= LURK_SCAN_HID && !hit; kind++) {
@@ -186,7 +190,8 @@ static int resolve_list(struct resolve *r)
 		if (hit)
 			add_row(r, "", k, (lurk_scan){0, LURK_SCAN_NONE});
 	}
-	return r->found ? CLI_DONE : cli_fail(CLI_FOUND, "no key has `%s` in its names or codes", word);
+	return r->found ? CLI_DONE
+			: cli_fail(CLI_FOUND, "no key has `%s` in its names or codes", word);
 }
 
 static const struct argp_option options[] = {
@@ -223,18 +228,23 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 
 int cli_resolve(struct cli *cli, int argc, char **argv)
 {
-	static const char *const heads[] = {"read as", "key", "event code", "meaning", "side", "set 1", "set 2", "HID"};
+	static const char *const heads[] = {"read as", "key",   "event code", "meaning",
+					    "side",    "set 1", "set 2",      "HID"};
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		options, parse_option, "WHAT...",
-		"All the names and codes of a key. WHAT is a name, a scan code in any notation, or a bare number, "
-		"which is read in every way that it can be."
-		"\vExamples:\n"
-		"  lurk resolve CapsLock\n"
-		"  lurk resolve 'kp enter' e05b hid:07:39\n"
-		"  lurk resolve 58\n"
-		"  lurk resolve --list volume",
-		children, NULL, NULL};
+	const struct argp argp = {options,
+				  parse_option,
+				  "WHAT...",
+				  "All the names and codes of a key. WHAT is a name, a scan code "
+				  "in any notation, or a bare number, "
+				  "which is read in every way that it can be."
+				  "\vExamples:\n"
+				  "  lurk resolve CapsLock\n"
+				  "  lurk resolve 'kp enter' e05b hid:07:39\n"
+				  "  lurk resolve 58\n"
+				  "  lurk resolve --list volume",
+				  children,
+				  NULL,
+				  NULL};
 	struct resolve r = {.cli = cli};
 	int status = CLI_DONE;
 

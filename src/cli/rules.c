@@ -14,7 +14,7 @@ struct edit {
 
 	uint16_t keyboard;
 	struct cli_effects before, after;
-	char where[64]; /* " on wagtail" or "" */
+	char where[64];   /* " on wagtail" or "" */
 	const char *gave; /* what the key gave before, "" where that is not one thing */
 	struct lurk_message why;
 	uint32_t line; /* of the rule added or changed last */
@@ -60,12 +60,14 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		if (edit->most == 2 && edit->count == 1 && !strcmp(arg, "to"))
 			return 0;
 		if (edit->count == edit->most)
-			argp_error(state, "`%s` is one word too many; quote a name with spaces", arg);
+			argp_error(state, "`%s` is one word too many; quote a name with spaces",
+				   arg);
 		edit->words[edit->count++] = arg;
 		return 0;
 	case ARGP_KEY_END:
 		if (edit->count < edit->most && !edit->all)
-			argp_error(state, edit->count ? "the second key is missing" : "say which key");
+			argp_error(state,
+				   edit->count ? "the second key is missing" : "say which key");
 		if (edit->all && edit->count)
 			argp_error(state, "`--all` and a key do not go together");
 		return 0;
@@ -110,7 +112,8 @@ static bool same_target(const struct lurk_target *a, const struct lurk_target *b
 	if (a->kind == LURK_TARGET_MEANING || b->kind == LURK_TARGET_MEANING)
 		return a->kind == b->kind && lurk_key_same_meaning(a->key, b->key);
 	if (a->kind == b->kind)
-		return a->kind == LURK_TARGET_SCAN ? lurk_scan_same(a->scan, b->scan) : a->key == b->key;
+		return a->kind == LURK_TARGET_SCAN ? lurk_scan_same(a->scan, b->scan)
+						   : a->key == b->key;
 	return scans && ka && ka == kb;
 }
 
@@ -120,7 +123,8 @@ static unsigned break_up(const struct lurk_rule *rule, struct lurk_change change
 	unsigned n = 0;
 
 	if (rule->press.on.kind == LURK_TARGET_MEANING) {
-		changes[0] = (struct lurk_change){rule->press.on, rule->gives.kind, rule->gives.key};
+		changes[0] =
+			(struct lurk_change){rule->press.on, rule->gives.kind, rule->gives.key};
 		return 1;
 	}
 	while (n < 4 && lurk_rule_change(rule, n, &changes[n]))
@@ -150,7 +154,8 @@ static bool reread(struct edit *edit)
 static bool append(struct edit *edit, const char *press, const char *gives, const char *swap_list)
 {
 	struct cli *cli = edit->cli;
-	char *press_text = lurk_yaml_scalar(press ? press : ""), *gives_text = lurk_yaml_scalar(gives ? gives : "");
+	char *press_text = lurk_yaml_scalar(press ? press : ""),
+	     *gives_text = lurk_yaml_scalar(gives ? gives : "");
 	char *note = lurk_yaml_scalar(edit->note ? edit->note : "");
 	struct lurk_field fields[4];
 	uint32_t before = cli->profile.count;
@@ -170,7 +175,8 @@ static bool append(struct edit *edit, const char *press, const char *gives, cons
 		fields[n++] = (struct lurk_field){"note", note};
 	fine = lurk_edit_append(&cli->profile.yaml, "rules", fields, n, &edit->why) && reread(edit);
 	if (fine && cli->profile.count != before + 1)
-		fine = lurk_say(&edit->why, "%s: its form is one that Lurk cannot edit; add the rule by hand",
+		fine = lurk_say(&edit->why,
+				"%s: its form is one that Lurk cannot edit; add the rule by hand",
 				cli->profile_path);
 	if (fine)
 		edit->line = cli->profile.rules[before].line;
@@ -185,7 +191,8 @@ static bool remove_rule(struct edit *edit, uint32_t index)
 	struct cli *cli = edit->cli;
 	struct lurk_node *list = lurk_node_get(cli->profile.yaml.root, "rules");
 
-	return lurk_edit_remove(&cli->profile.yaml, list, cli->profile.nodes[index], &edit->why) && reread(edit);
+	return lurk_edit_remove(&cli->profile.yaml, list, cli->profile.nodes[index], &edit->why) &&
+	       reread(edit);
 }
 
 /* Adds a change as a rule of its own, for what is left of a rule that was broken up. */
@@ -199,7 +206,8 @@ static bool append_change(struct edit *edit, const struct lurk_change *change, u
 
 	edit->keyboard = keyboard;
 	edit->note = NULL;
-	fine = append(edit, lurk_words_target(&change->on, press), lurk_words_result(&result, gives), NULL);
+	fine = append(edit, lurk_words_target(&change->on, press),
+		      lurk_words_result(&result, gives), NULL);
 	edit->keyboard = on;
 	edit->note = note;
 	return fine;
@@ -215,9 +223,11 @@ static bool take_out(struct edit *edit, uint32_t index, const struct lurk_rule *
 	if (!remove_rule(edit, index))
 		return false;
 	for (unsigned i = 0; i < n; i++) {
-		struct lurk_rule one = {.press = {.on = changes[i].on}, .gives = {.kind = LURK_GIVES_NOTHING}};
+		struct lurk_rule one = {.press = {.on = changes[i].on},
+					.gives = {.kind = LURK_GIVES_NOTHING}};
 
-		if (!touches(&one, wanted, scans) && !append_change(edit, &changes[i], rule.keyboard))
+		if (!touches(&one, wanted, scans) &&
+		    !append_change(edit, &changes[i], rule.keyboard))
 			return false;
 	}
 	return true;
@@ -227,13 +237,16 @@ static bool take_out(struct edit *edit, uint32_t index, const struct lurk_rule *
 static bool change_in_place(struct edit *edit, uint32_t index, const char *gives)
 {
 	struct cli *cli = edit->cli;
-	char *gives_text = lurk_yaml_scalar(gives), *note = lurk_yaml_scalar(edit->note ? edit->note : "");
+	char *gives_text = lurk_yaml_scalar(gives),
+	     *note = lurk_yaml_scalar(edit->note ? edit->note : "");
 	struct lurk_field field = {"gives", gives_text}, note_field = {"note", note};
 	bool fine;
 
-	fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &field, &edit->why) && reread(edit);
+	fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &field, &edit->why) &&
+	       reread(edit);
 	if (fine && edit->note)
-		fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &note_field, &edit->why) &&
+		fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &note_field,
+				     &edit->why) &&
 		       reread(edit);
 	edit->line = fine ? cli->profile.rules[index].line : 0;
 	free(gives_text);
@@ -243,13 +256,16 @@ static bool change_in_place(struct edit *edit, uint32_t index, const char *gives
 
 /* Makes room for a rule: those that are for the same press and equally specific go, or give way in
  * part. Sets *done where one could be changed in place. */
-static bool make_room(struct edit *edit, const struct lurk_rule *wanted, const char *gives, bool *done)
+static bool make_room(struct edit *edit, const struct lurk_rule *wanted, const char *gives,
+		      bool *done)
 {
 	for (uint32_t i = 0; i < edit->cli->profile.count;) {
 		const struct lurk_rule *rule = &edit->cli->profile.rules[i];
-		bool alike = !rule->swap && !wanted->swap && rule->press.on.kind == wanted->press.on.kind;
+		bool alike = !rule->swap && !wanted->swap &&
+			     rule->press.on.kind == wanted->press.on.kind;
 
-		if (rule->off || rule->keyboard != wanted->keyboard || rule->press.modifiers != wanted->press.modifiers ||
+		if (rule->off || rule->keyboard != wanted->keyboard ||
+		    rule->press.modifiers != wanted->press.modifiers ||
 		    rule->press.only != wanted->press.only || !touches(rule, wanted, false)) {
 			i++;
 			continue;
@@ -268,7 +284,8 @@ static bool make_room(struct edit *edit, const struct lurk_rule *wanted, const c
 }
 
 /* Adds a rule, or changes the one that is there for the same press. */
-static bool put_rule(struct edit *edit, const struct lurk_press *press, const struct lurk_result *result)
+static bool put_rule(struct edit *edit, const struct lurk_press *press,
+		     const struct lurk_result *result)
 {
 	struct lurk_rule wanted = {.press = *press, .gives = *result, .keyboard = edit->keyboard};
 	char press_words[LURK_WORDS], gives[LURK_WORDS];
@@ -276,7 +293,8 @@ static bool put_rule(struct edit *edit, const struct lurk_press *press, const st
 
 	lurk_words_for_press(press, press_words);
 	lurk_words_result(result, gives);
-	return make_room(edit, &wanted, gives, &done) && (done || append(edit, press_words, gives, NULL));
+	return make_room(edit, &wanted, gives, &done) &&
+	       (done || append(edit, press_words, gives, NULL));
 }
 
 /* ---- What is said --------------------------------------------------------------------------- */
@@ -296,8 +314,9 @@ static void say_changes(struct edit *edit)
 	if (*edit->gave)
 		snprintf(text, sizeof text, "Before, it gave %s%s", edit->gave, *list ? "; " : ".");
 	if (*list)
-		snprintf(text + strlen(text), sizeof text - strlen(text), "%so key gives %s%s any more.",
-			 *edit->gave ? "n" : "N", list, edit->where);
+		snprintf(text + strlen(text), sizeof text - strlen(text),
+			 "%so key gives %s%s any more.", *edit->gave ? "n" : "N", list,
+			 edit->where);
 	if (*text)
 		puts(text);
 }
@@ -332,10 +351,12 @@ static int finish(struct edit *edit, const char *summary)
 	if (edit->apply)
 		puts("It is in force now, and will be after a reboot.");
 	else if (edit->line)
-		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into force.\n",
+		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into "
+		       "force.\n",
 		       cli->profile_path, edit->line);
 	else
-		printf("%s is changed. Not in force yet: `lurk apply` puts it into force.\n", cli->profile_path);
+		printf("%s is changed. Not in force yet: `lurk apply` puts it into force.\n",
+		       cli->profile_path);
 	return CLI_DONE;
 }
 
@@ -353,7 +374,8 @@ static void note_before(struct edit *edit, const struct lurk_target *on)
 	if (on->kind == LURK_TARGET_SCAN && !key)
 		edit->gave = "nothing: its code has no name";
 	else if (on->kind >= LURK_TARGET_KEY)
-		edit->gave = edit->before.gives[key] ? lurk_key_name(edit->before.gives[key]) : "nothing";
+		edit->gave = edit->before.gives[key] ? lurk_key_name(edit->before.gives[key])
+						     : "nothing";
 }
 
 /* ---- map and disable ------------------------------------------------------------------------ */
@@ -394,17 +416,19 @@ static const char map_doc[] =
 
 int cli_map(struct cli *cli, int argc, char **argv)
 {
-	const struct argp argp = {options, parse_option, "KEY [to] RESULT", map_doc, children, NULL, NULL};
+	const struct argp argp = {options, parse_option, "KEY [to] RESULT", map_doc, children,
+				  NULL,    NULL};
 	struct edit edit = {.cli = cli, .most = 2};
 
 	cli_parse(cli, &argp, argc, argv, &edit);
 	return map_to(&edit, edit.words[1]);
 }
 
-static const char disable_doc[] = "Make a key do nothing."
-				  "\vExamples:\n"
-				  "  lurk disable CapsLock\n"
-				  "  lurk disable Delete --keyboard heron --note 'stuck since the rain'";
+static const char disable_doc[] =
+	"Make a key do nothing."
+	"\vExamples:\n"
+	"  lurk disable CapsLock\n"
+	"  lurk disable Delete --keyboard heron --note 'stuck since the rain'";
 
 int cli_disable(struct cli *cli, int argc, char **argv)
 {
@@ -417,10 +441,11 @@ int cli_disable(struct cli *cli, int argc, char **argv)
 
 /* ---- swap ----------------------------------------------------------------------------------- */
 
-static const char swap_doc[] = "Let two keys change places. Pairs such as Alt and Meta change on both sides."
-			       "\vExamples:\n"
-			       "  lurk swap CapsLock Escape\n"
-			       "  lurk swap Alt Meta --keyboard wagtail";
+static const char swap_doc[] =
+	"Let two keys change places. Pairs such as Alt and Meta change on both sides."
+	"\vExamples:\n"
+	"  lurk swap CapsLock Escape\n"
+	"  lurk swap Alt Meta --keyboard wagtail";
 
 static bool swap(struct edit *edit, char *summary, size_t size)
 {
@@ -430,13 +455,17 @@ static bool swap(struct edit *edit, char *summary, size_t size)
 	struct lurk_press other;
 	bool done = false, fine;
 
-	if (!read_press(edit, edit->words[0], &wanted.press) || !read_press(edit, edit->words[1], &other) ||
-	    !lurk_profile_result(edit->words[1], cli_characters(edit->cli), &wanted.gives, &edit->why))
+	if (!read_press(edit, edit->words[0], &wanted.press) ||
+	    !read_press(edit, edit->words[1], &other) ||
+	    !lurk_profile_result(edit->words[1], cli_characters(edit->cli), &wanted.gives,
+				 &edit->why))
 		return false;
 	if (same_target(&wanted.press.on, &other.on, true))
 		return lurk_say(&edit->why, "%s cannot be swapped with itself", edit->words[0]);
 	if (lurk_rule_check(&wanted) != LURK_OK || wanted.press.modifiers)
-		return lurk_say(&edit->why, "two keys that have names are swapped, or two pairs such as Alt and Meta");
+		return lurk_say(
+			&edit->why,
+			"two keys that have names are swapped, or two pairs such as Alt and Meta");
 	a_text = lurk_yaml_scalar(lurk_words_target(&wanted.press.on, a));
 	b_text = lurk_yaml_scalar(lurk_words_target(&other.on, b));
 	snprintf(list, sizeof list, "[%s, %s]", a_text, b_text);
@@ -465,13 +494,15 @@ int cli_swap(struct cli *cli, int argc, char **argv)
 
 /* ---- move ----------------------------------------------------------------------------------- */
 
-static const char move_doc[] = "Let NEWKEY take over KEY's job, and KEY do nothing: for keys that are broken."
-			       "\vExample:\n"
-			       "  lurk move Delete ScrollLock --keyboard heron --note 'stuck since the rain'";
+static const char move_doc[] =
+	"Let NEWKEY take over KEY's job, and KEY do nothing: for keys that are broken."
+	"\vExample:\n"
+	"  lurk move Delete ScrollLock --keyboard heron --note 'stuck since the rain'";
 
 int cli_move(struct cli *cli, int argc, char **argv)
 {
-	const struct argp argp = {options, parse_option, "KEY NEWKEY", move_doc, children, NULL, NULL};
+	const struct argp argp = {options,  parse_option, "KEY NEWKEY", move_doc,
+				  children, NULL,         NULL};
 	struct lurk_result nothing = {.kind = LURK_GIVES_NOTHING}, job = {.kind = LURK_GIVES_KEY};
 	struct edit edit = {.cli = cli, .most = 2};
 	char from_words[LURK_WORDS], to_words[LURK_WORDS], summary[512];
@@ -486,9 +517,10 @@ int cli_move(struct cli *cli, int argc, char **argv)
 	job.key = from.on.kind == LURK_TARGET_SCAN ? lurk_scan_key(from.on.scan) : from.on.key;
 	if (from.on.kind == LURK_TARGET_KEY)
 		job.key = edit.before.gives[job.key];
-	if (from.modifiers || to.modifiers || from.on.kind < LURK_TARGET_KEY || to.on.kind < LURK_TARGET_KEY ||
-	    !job.key || same_target(&from.on, &to.on, true)) {
-		lurk_say(&edit.why, "`move` takes two different single keys, the first of which does something");
+	if (from.modifiers || to.modifiers || from.on.kind < LURK_TARGET_KEY ||
+	    to.on.kind < LURK_TARGET_KEY || !job.key || same_target(&from.on, &to.on, true)) {
+		lurk_say(&edit.why, "`move` takes two different single keys, the first of which "
+				    "does something");
 		return failed(&edit, CLI_USAGE);
 	}
 	if (!put_rule(&edit, &from, &nothing) || !put_rule(&edit, &to, &job))
@@ -501,13 +533,13 @@ int cli_move(struct cli *cli, int argc, char **argv)
 
 /* ---- restore -------------------------------------------------------------------------------- */
 
-static const char restore_doc[] =
-	"Give a key its usual job back. Where a wider rule would still change it, a rule `gives: itself` is "
-	"written."
-	"\vExamples:\n"
-	"  lurk restore CapsLock\n"
-	"  lurk restore Alt --keyboard wagtail\n"
-	"  lurk restore --all";
+static const char restore_doc[] = "Give a key its usual job back. Where a wider rule would still "
+				  "change it, a rule `gives: itself` is "
+				  "written."
+				  "\vExamples:\n"
+				  "  lurk restore CapsLock\n"
+				  "  lurk restore Alt --keyboard wagtail\n"
+				  "  lurk restore --all";
 
 static bool restore_all(struct edit *edit)
 {
@@ -523,10 +555,12 @@ static bool restore_all(struct edit *edit)
 /* Whether the swap was made of this very key or pair: then all of it is taken back. */
 static bool is_end_of_swap(const struct lurk_rule *rule, const struct lurk_target *on)
 {
-	struct lurk_target other = {.kind = rule->gives.kind == LURK_GIVES_PAIR ? LURK_TARGET_PAIR : LURK_TARGET_KEY,
+	struct lurk_target other = {.kind = rule->gives.kind == LURK_GIVES_PAIR ? LURK_TARGET_PAIR
+										: LURK_TARGET_KEY,
 				    .key = rule->gives.key};
 
-	return rule->swap && (same_target(&rule->press.on, on, true) || same_target(&other, on, true));
+	return rule->swap &&
+	       (same_target(&rule->press.on, on, true) || same_target(&other, on, true));
 }
 
 static bool restore_one(struct edit *edit, const struct lurk_press *press, unsigned *removed)
@@ -536,12 +570,14 @@ static bool restore_one(struct edit *edit, const struct lurk_press *press, unsig
 	for (uint32_t i = 0; i < edit->cli->profile.count;) {
 		const struct lurk_rule *rule = &edit->cli->profile.rules[i];
 
-		if ((edit->keyboard && rule->keyboard != edit->keyboard) || !touches(rule, &wanted, true)) {
+		if ((edit->keyboard && rule->keyboard != edit->keyboard) ||
+		    !touches(rule, &wanted, true)) {
 			i++;
 			continue;
 		}
 		++*removed;
-		if (is_end_of_swap(rule, &press->on) ? !remove_rule(edit, i) : !take_out(edit, i, &wanted, true))
+		if (is_end_of_swap(rule, &press->on) ? !remove_rule(edit, i)
+						     : !take_out(edit, i, &wanted, true))
 			return false;
 	}
 	edit->line = 0;
@@ -557,7 +593,8 @@ static bool still_changed(struct edit *edit, const struct lurk_press *press)
 	if (!cli_effects(edit->cli, edit->keyboard, &edit->after))
 		return false;
 	for (unsigned i = 0; lurk_rule_change(&wanted, i, &change); i++) {
-		lurk_key key = change.on.kind == LURK_TARGET_SCAN ? lurk_scan_key(change.on.scan) : change.on.key;
+		lurk_key key = change.on.kind == LURK_TARGET_SCAN ? lurk_scan_key(change.on.scan)
+								  : change.on.key;
 
 		if (edit->after.gives[key] != key)
 			return true;
@@ -567,7 +604,8 @@ static bool still_changed(struct edit *edit, const struct lurk_press *press)
 
 int cli_restore(struct cli *cli, int argc, char **argv)
 {
-	const struct argp argp = {restore_options, parse_option, "KEY", restore_doc, children, NULL, NULL};
+	const struct argp argp = {restore_options, parse_option, "KEY", restore_doc,
+				  children,        NULL,         NULL};
 	struct lurk_result itself = {.kind = LURK_GIVES_ITSELF};
 	struct edit edit = {.cli = cli, .most = 1};
 	char words[LURK_WORDS], summary[512];
@@ -581,7 +619,8 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 	if (edit.all) {
 		if (!restore_all(&edit))
 			return failed(&edit, CLI_COULD_NOT);
-		snprintf(summary, sizeof summary, "Every key gives its usual job again%s", edit.where);
+		snprintf(summary, sizeof summary, "Every key gives its usual job again%s",
+			 edit.where);
 		return finish(&edit, summary);
 	}
 	if (!read_press(&edit, edit.words[0], &press))
@@ -593,11 +632,12 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 			return failed(&edit, CLI_COULD_NOT);
 	} else if (!removed) {
 		json_object_put(edit.json);
-		printf("No rule changes %s%s: there is nothing to restore.\n", lurk_words_target(&press.on, words),
-		       edit.where);
+		printf("No rule changes %s%s: there is nothing to restore.\n",
+		       lurk_words_target(&press.on, words), edit.where);
 		return CLI_FOUND;
 	}
-	snprintf(summary, sizeof summary, "%s has its usual job again%s%s", lurk_words_target(&press.on, words),
-		 edit.where, press.on.kind == LURK_TARGET_PAIR ? ", left and right" : "");
+	snprintf(summary, sizeof summary, "%s has its usual job again%s%s",
+		 lurk_words_target(&press.on, words), edit.where,
+		 press.on.kind == LURK_TARGET_PAIR ? ", left and right" : "");
 	return finish(&edit, summary);
 }

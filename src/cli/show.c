@@ -9,12 +9,16 @@ static struct json_object *rule_json(const struct cli *cli, const struct lurk_ru
 	struct json_object *object = json_object_new_object();
 	char press[LURK_WORDS], gives[LURK_WORDS];
 
-	json_object_object_add(object, "press", json_object_new_string(lurk_words_for_press(&rule->press, press)));
-	json_object_object_add(object, "gives", json_object_new_string(lurk_words_result(&rule->gives, gives)));
+	json_object_object_add(object, "press",
+			       json_object_new_string(lurk_words_for_press(&rule->press, press)));
+	json_object_object_add(object, "gives",
+			       json_object_new_string(lurk_words_result(&rule->gives, gives)));
 	json_object_object_add(object, "swap", json_object_new_boolean(rule->swap));
 	json_object_object_add(
 		object, "keyboard",
-		rule->keyboard ? json_object_new_string(cli->keyboards.keyboards[rule->keyboard - 1].name.bytes) : NULL);
+		rule->keyboard ? json_object_new_string(
+					 cli->keyboards.keyboards[rule->keyboard - 1].name.bytes)
+			       : NULL);
 	json_object_object_add(object, "off", json_object_new_boolean(rule->off));
 	json_object_object_add(object, "line", json_object_new_int64(rule->line));
 	json_object_object_add(object, "note", cli_json_text(rule->note));
@@ -32,11 +36,14 @@ static const char *usually(const struct lurk_target *target, char out[LURK_WORDS
 	return out;
 }
 
-static void add_row(const struct cli *cli, struct cli_table *table, const struct lurk_rule *rule, bool back)
+static void add_row(const struct cli *cli, struct cli_table *table, const struct lurk_rule *rule,
+		    bool back)
 {
-	struct lurk_target other = {.kind = rule->gives.kind == LURK_GIVES_PAIR ? LURK_TARGET_PAIR : LURK_TARGET_KEY,
+	struct lurk_target other = {.kind = rule->gives.kind == LURK_GIVES_PAIR ? LURK_TARGET_PAIR
+										: LURK_TARGET_KEY,
 				    .key = rule->gives.key};
-	char key[LURK_WORDS], usual[LURK_WORDS], gives[LURK_WORDS], now[LURK_WORDS + 32], line[16], note[256];
+	char key[LURK_WORDS], usual[LURK_WORDS], gives[LURK_WORDS], now[LURK_WORDS + 32], line[16],
+		note[256];
 
 	lurk_words_for_press(&rule->press, key);
 	lurk_words_result(&rule->gives, gives);
@@ -55,8 +62,9 @@ static void add_row(const struct cli *cli, struct cli_table *table, const struct
 		snprintf(now + strlen(now), sizeof now - strlen(now), " (not yet)");
 	snprintf(line, sizeof line, "%u", rule->line);
 	cli_table_row(table, key, usual, now,
-		      rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes : "all", line,
-		      cli_safe(rule->note, note, sizeof note));
+		      rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes
+				     : "all",
+		      line, cli_safe(rule->note, note, sizeof note));
 }
 
 static void print_rules(const struct cli *cli)
@@ -69,7 +77,8 @@ static void print_rules(const struct cli *cli)
 		printf("No profile yet: `lurk map KEY RESULT` makes %s.\n", cli->profile_path);
 		return;
 	}
-	printf("%s in %s%s\n", cli->profile.count ? cli_count(cli->profile.count, "rule", rules) : "No rule",
+	printf("%s in %s%s\n",
+	       cli->profile.count ? cli_count(cli->profile.count, "rule", rules) : "No rule",
 	       cli->profile_path, cli->profile.count ? ":" : ".");
 	cli_table_init(&table, heads, 6);
 	for (uint32_t i = 0; i < cli->profile.count; i++) {
@@ -110,9 +119,10 @@ int cli_show(struct cli *cli, int argc, char **argv)
 {
 	struct json_object *object, *list;
 
-	cli_parse_plain(cli, argc, argv,
-			"The rules as a table, and what differs between the file and what is in force."
-			"\vExample:\n  lurk show");
+	cli_parse_plain(
+		cli, argc, argv,
+		"The rules as a table, and what differs between the file and what is in force."
+		"\vExample:\n  lurk show");
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
 	if (!cli->json) {

@@ -18,7 +18,7 @@ struct step {
 	/* Fields of its first lines, in the order in which they stand. */
 	char kind[16], summary[512], file[PATH_MAX];
 	bool existed;
-	uint32_t left; /* checksum of what the edit left in the file */
+	uint32_t left;          /* checksum of what the edit left in the file */
 	uint64_t before, after; /* sequences of an apply */
 	const char *old;
 	size_t old_length;
@@ -40,7 +40,8 @@ static unsigned newest_step(const struct cli *cli, unsigned *oldest, unsigned *c
 		unsigned number;
 		int used = 0;
 
-		if (sscanf(entry->d_name, "%6u%n", &number, &used) != 1 || entry->d_name[used] || !number)
+		if (sscanf(entry->d_name, "%6u%n", &number, &used) != 1 || entry->d_name[used] ||
+		    !number)
 			continue;
 		newest = number > newest ? number : newest;
 		*oldest = number < *oldest ? number : *oldest;
@@ -105,7 +106,8 @@ bool cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char
 {
 	char head[640];
 
-	snprintf(head, sizeof head, "apply\n%.511s\n%" PRIu64 " %" PRIu64 "\n", summary, before, after);
+	snprintf(head, sizeof head, "apply\n%.511s\n%" PRIu64 " %" PRIu64 "\n", summary, before,
+		 after);
 	return note(cli, head, "", 0);
 }
 
@@ -164,12 +166,14 @@ static int undo_edit(struct cli *cli, const struct step *step)
 	bool exists, unchanged;
 
 	if (!lurk_file_read(step->file, &now, &length, &exists, &why))
-		return cli_fail(CLI_COULD_NOT, "%s; so the last edit cannot be taken back", why.text);
+		return cli_fail(CLI_COULD_NOT, "%s; so the last edit cannot be taken back",
+				why.text);
 	unchanged = checksum(now, length) == step->left;
 	free(now);
 	if (!unchanged)
 		return cli_fail(CLI_COULD_NOT,
-				"%s was changed by someone else since the last edit (%s); nothing is undone",
+				"%s was changed by someone else since the last edit (%s); nothing "
+				"is undone",
 				step->file, step->summary);
 	if (!step->existed ? unlink(step->file) != 0
 			   : !lurk_file_write(step->file, step->old, step->old_length, &why))
@@ -177,13 +181,15 @@ static int undo_edit(struct cli *cli, const struct step *step)
 	if (cli->json)
 		return CLI_DONE;
 	printf("Took back the last edit: %s.\n", step->summary);
-	printf("%s is as before it. What is in force has not changed; `lurk apply` puts the file into force.\n",
+	printf("%s is as before it. What is in force has not changed; `lurk apply` puts the file "
+	       "into force.\n",
 	       step->file);
 	return CLI_DONE;
 }
 
 /* The rules that were in force before: from their slot, or none. */
-static bool old_image(struct lurk_computer *computer, uint64_t sequence, uint8_t **bytes, size_t *length)
+static bool old_image(struct lurk_computer *computer, uint64_t sequence, uint8_t **bytes,
+		      size_t *length)
 {
 	static const struct lurk_profile nothing = {.name = {"none", 4}};
 	static const struct lurk_image_parts parts = {&nothing, 1, NULL, 0};
@@ -195,8 +201,8 @@ static bool old_image(struct lurk_computer *computer, uint64_t sequence, uint8_t
 		abort();
 	if (!sequence)
 		return lurk_image_write(&parts, *bytes, LURK_SIM_SLOT_SIZE, length) == LURK_OK;
-	if (lurk_store_load(lurk_sim_port(computer->sim), sequence + 1, *bytes,
-			    LURK_SIM_SLOT_SIZE, &image, &report) ||
+	if (lurk_store_load(lurk_sim_port(computer->sim), sequence + 1, *bytes, LURK_SIM_SLOT_SIZE,
+			    &image, &report) ||
 	    image.sequence != sequence)
 		return false;
 	*length = image.length;
@@ -216,20 +222,26 @@ static int undo_apply(struct cli *cli, const struct step *step)
 		return CLI_COULD_NOT;
 	now = lurk_session_image(&computer->session);
 	if (!now || now->sequence != step->after)
-		return cli_fail(CLI_COULD_NOT, "what is in force is not what the last apply put there; nothing is undone");
+		return cli_fail(
+			CLI_COULD_NOT,
+			"what is in force is not what the last apply put there; nothing is undone");
 	if (!old_image(computer, step->before, &bytes, &length)) {
 		free(bytes);
-		return cli_fail(CLI_COULD_NOT, "the rules in force before are not stored any more; nothing is undone");
+		return cli_fail(
+			CLI_COULD_NOT,
+			"the rules in force before are not stored any more; nothing is undone");
 	}
 	error = lurk_session_apply(&computer->session, bytes, length, &report);
 	free(bytes);
 	if (error)
-		return cli_fail(CLI_COULD_NOT, "the rules of before cannot be applied: %s", lurk_error_text(error));
+		return cli_fail(CLI_COULD_NOT, "the rules of before cannot be applied: %s",
+				lurk_error_text(error));
 	if (cli->json)
 		return CLI_DONE;
 	printf("Took back the last apply: %s.\n", step->summary);
 	now = lurk_session_image(&computer->session);
-	printf("In force now: %s. The file has not changed.\n", now->rule_count ? "the rules of before it" : "no rule");
+	printf("In force now: %s. The file has not changed.\n",
+	       now->rule_count ? "the rules of before it" : "no rule");
 	return CLI_DONE;
 }
 
@@ -240,7 +252,8 @@ int cli_undo(struct cli *cli, int argc, char **argv)
 	int status;
 
 	cli_parse_plain(cli, argc, argv,
-			"Take back the last edit or the last apply, whichever came last; again, the one before."
+			"Take back the last edit or the last apply, whichever came last; again, "
+			"the one before."
 			"\vExample:\n  lurk undo");
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
@@ -261,7 +274,8 @@ int cli_undo(struct cli *cli, int argc, char **argv)
 			struct json_object *object = json_object_new_object();
 
 			json_object_object_add(object, "undid", json_object_new_string(step.kind));
-			json_object_object_add(object, "what", json_object_new_string(step.summary));
+			json_object_object_add(object, "what",
+					       json_object_new_string(step.summary));
 			cli_print_json(object);
 		}
 	}

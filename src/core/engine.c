@@ -160,7 +160,8 @@ void lurk_engine_release(struct lurk_engine *engine, uint16_t keyboard)
 	close_frame(engine);
 	memset(k->held, 0, sizeof k->held);
 	k->held_count = 0;
-	engine->releasing += k->releasing == LURK_KEY_COUNT;
+	if (k->releasing == LURK_KEY_COUNT)
+		engine->releasing++;
 	k->releasing = 0;
 }
 

@@ -670,7 +670,8 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 		return LURK_NAME_PRESS;
 	if ((key = read_numpad(&plain)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);
-	if (read_number(&plain, name) && (digit(plain.text[0]) < 10 || lurk_name_reading(name, 0, &reading)))
+	if (read_number(&plain, name) &&
+	    (digit(plain.text[0]) < 10 || lurk_name_reading(name, 0, &reading)))
 		return LURK_NAME_NUMBER;
 	if ((key = named(&plain, true)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);

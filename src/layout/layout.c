@@ -15,7 +15,8 @@ struct lurk_layout {
 	struct xkb_state *state;
 };
 
-static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format, va_list args)
+static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format,
+		  va_list args)
 {
 	(void)context;
 	(void)level;
@@ -28,21 +29,25 @@ struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *mess
 	struct lurk_layout *layout = calloc(1, sizeof *layout);
 	char base[64];
 	const char *colon = strchr(name, ':');
-	struct xkb_rule_names names = {.model = "pc105", .layout = base, .variant = colon ? colon + 1 : ""};
+	struct xkb_rule_names names = {
+		.model = "pc105", .layout = base, .variant = colon ? colon + 1 : ""};
 
 	if (!layout)
 		abort();
-	snprintf(base, sizeof base, "%.*s", (int)(colon ? (size_t)(colon - name) : strlen(name)), name);
+	snprintf(base, sizeof base, "%.*s", (int)(colon ? (size_t)(colon - name) : strlen(name)),
+		 name);
 	layout->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
 	if (layout->context) {
 		xkb_context_set_log_fn(layout->context, quiet);
-		layout->keymap = xkb_keymap_new_from_names(layout->context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
+		layout->keymap = xkb_keymap_new_from_names(layout->context, &names,
+							   XKB_KEYMAP_COMPILE_NO_FLAGS);
 	}
 	if (layout->keymap)
 		layout->state = xkb_state_new(layout->keymap);
 	if (layout->state)
 		return layout;
-	lurk_say(message, "there is no layout `%s`; write one such as us, gb or de:nodeadkeys", name);
+	lurk_say(message, "there is no layout `%s`; write one such as us, gb or de:nodeadkeys",
+		 name);
 	lurk_layout_close(layout);
 	return NULL;
 }
@@ -91,7 +96,8 @@ static void look_at_key(struct xkb_keymap *keymap, xkb_keycode_t code, void *dat
 	const xkb_keysym_t *syms;
 	lurk_key key = (lurk_key)(code - KEYCODE_OFFSET);
 
-	if (s->key || code < KEYCODE_OFFSET || (lurk_key_side(key) == LURK_SIDE_NUMPAD) != s->numpad)
+	if (s->key || code < KEYCODE_OFFSET ||
+	    (lurk_key_side(key) == LURK_SIDE_NUMPAD) != s->numpad)
 		return;
 	if (xkb_keymap_key_get_syms_by_level(keymap, code, 0, s->level, &syms) != 1 ||
 	    xkb_keysym_to_utf32(syms[0]) != s->codepoint)
@@ -132,12 +138,14 @@ void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state s
 	if (state != LURK_UP)
 		xkb_state_key_get_utf8(layout->state, code, text, LURK_LAYOUT_TEXT);
 	if (state != LURK_REPEAT)
-		xkb_state_update_key(layout->state, code, state == LURK_DOWN ? XKB_KEY_DOWN : XKB_KEY_UP);
+		xkb_state_update_key(layout->state, code,
+				     state == LURK_DOWN ? XKB_KEY_DOWN : XKB_KEY_UP);
 }
 
 unsigned lurk_layout_lights(const struct lurk_layout *layout)
 {
-	static const char *const names[] = {XKB_LED_NAME_NUM, XKB_LED_NAME_CAPS, XKB_LED_NAME_SCROLL};
+	static const char *const names[] = {XKB_LED_NAME_NUM, XKB_LED_NAME_CAPS,
+					    XKB_LED_NAME_SCROLL};
 	unsigned lights = 0;
 
 	for (unsigned i = 0; i < 3; i++) {

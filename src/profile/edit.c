@@ -103,11 +103,13 @@ static bool needs_quotes(const char *text)
 {
 	size_t n = strlen(text);
 
-	if (!n || strchr(" -?:,[]{}#&*!|>'\"%@`~", text[0]) || text[n - 1] == ' ' || text[n - 1] == ':')
+	if (!n || strchr(" -?:,[]{}#&*!|>'\"%@`~", text[0]) || text[n - 1] == ' ' ||
+	    text[n - 1] == ':')
 		return true;
 	for (size_t i = 0; i < n; i++) {
 		if (strchr("[]{},", text[i]) || (unsigned char)text[i] < ' ' ||
-		    (text[i] == ':' && text[i + 1] == ' ') || (text[i] == '#' && i && text[i - 1] == ' '))
+		    (text[i] == ':' && text[i + 1] == ' ') ||
+		    (text[i] == '#' && i && text[i - 1] == ' '))
 			return true;
 	}
 	return false;
@@ -179,7 +181,8 @@ static bool add_in_flow(struct lurk_yaml *yaml, const struct lurk_node *node, st
 }
 
 /* Lines below `name:` at the top of the file: behind what is there, or below a head of its own. */
-static bool add_below(struct lurk_yaml *yaml, const char *name, struct text *lines, struct lurk_message *message)
+static bool add_below(struct lurk_yaml *yaml, const char *name, struct text *lines,
+		      struct lurk_message *message)
 {
 	const struct lurk_node *root = yaml->root, *node = root ? lurk_node_get(root, name) : NULL;
 	struct text t = {0};
@@ -212,14 +215,16 @@ static bool add_below(struct lurk_yaml *yaml, const char *name, struct text *lin
 	return splice(yaml, at, end, &t, message);
 }
 
-static bool refuse_flow_file(const struct lurk_yaml *yaml, const char *name, struct lurk_message *message)
+static bool refuse_flow_file(const struct lurk_yaml *yaml, const char *name,
+			     struct lurk_message *message)
 {
-	return lurk_yaml_say(yaml, yaml->root, message,
-			     "a file in { } is not edited by Lurk; write `%s:` on a line of its own", name);
+	return lurk_yaml_say(
+		yaml, yaml->root, message,
+		"a file in { } is not edited by Lurk; write `%s:` on a line of its own", name);
 }
 
-bool lurk_edit_append(struct lurk_yaml *yaml, const char *list_name, const struct lurk_field *fields,
-		      size_t count, struct lurk_message *message)
+bool lurk_edit_append(struct lurk_yaml *yaml, const char *list_name,
+		      const struct lurk_field *fields, size_t count, struct lurk_message *message)
 {
 	const struct lurk_node *list = yaml->root ? lurk_node_get(yaml->root, list_name) : NULL;
 	struct text t = {0};
@@ -272,7 +277,8 @@ static void keep_comments(const struct lurk_yaml *yaml, const struct lurk_node *
 	for (size_t at = start; at < end; at++) {
 		size_t stop;
 
-		if (yaml->bytes[at] != '#' || (at > 0 && !blank(yaml->bytes[at - 1]) && yaml->bytes[at - 1] != '\n') ||
+		if (yaml->bytes[at] != '#' ||
+		    (at > 0 && !blank(yaml->bytes[at - 1]) && yaml->bytes[at - 1] != '\n') ||
 		    inside_scalar(item, at))
 			continue;
 		stop = line_end(yaml, at);
@@ -295,8 +301,8 @@ static bool remove_from_flow(struct lurk_yaml *yaml, const struct lurk_node *lis
 	return splice(yaml, before ? before->end : item->start, item->end, &none, message);
 }
 
-bool lurk_edit_remove(struct lurk_yaml *yaml, const struct lurk_node *list, const struct lurk_node *item,
-		      struct lurk_message *message)
+bool lurk_edit_remove(struct lurk_yaml *yaml, const struct lurk_node *list,
+		      const struct lurk_node *item, struct lurk_message *message)
 {
 	struct text t = {0};
 	size_t start = line_start(yaml, item->start), end;
@@ -310,8 +316,8 @@ bool lurk_edit_remove(struct lurk_yaml *yaml, const struct lurk_node *list, cons
 
 /* ---- Setting -------------------------------------------------------------------------------- */
 
-bool lurk_edit_set(struct lurk_yaml *yaml, const struct lurk_node *map, const struct lurk_field *field,
-		   struct lurk_message *message)
+bool lurk_edit_set(struct lurk_yaml *yaml, const struct lurk_node *map,
+		   const struct lurk_field *field, struct lurk_message *message)
 {
 	const struct lurk_node *old = lurk_node_get(map, field->name);
 	struct text t = {0};

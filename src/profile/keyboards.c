@@ -7,8 +7,9 @@
 #include "profile/profile.h"
 
 static const char *const top_fields[] = {"keyboards", NULL};
-static const char *const way_fields[] = {"usb",   "bluetooth",    "ps2",    "built-in", "serial",
-					 "place", "calls-itself", "broken", "missing",	"press-only", NULL};
+static const char *const way_fields[] = {
+	"usb",          "bluetooth", "ps2",     "built-in",   "serial", "place",
+	"calls-itself", "broken",    "missing", "press-only", NULL};
 
 static const struct {
 	const char *field;
@@ -25,22 +26,25 @@ struct reader {
 	size_t recognisers, quirks;
 };
 
-static bool read_product(struct reader *r, const struct lurk_node *node, struct lurk_recogniser *way)
+static bool read_product(struct reader *r, const struct lurk_node *node,
+			 struct lurk_recogniser *way)
 {
 	unsigned vendor, product;
 	int used = 0;
 
-	if (node->kind != LURK_NODE_SCALAR || sscanf(node->text, "%4x:%4x%n", &vendor, &product, &used) != 2 ||
-	    node->text[used])
+	if (node->kind != LURK_NODE_SCALAR ||
+	    sscanf(node->text, "%4x:%4x%n", &vendor, &product, &used) != 2 || node->text[used])
 		return lurk_yaml_say(&r->file->yaml, node, r->message,
-				     "`%s` is no vendor and product; write them as \"fade:0001\"", node->text);
+				     "`%s` is no vendor and product; write them as \"fade:0001\"",
+				     node->text);
 	way->by_product = true;
 	way->vendor = (uint16_t)vendor;
 	way->product = (uint16_t)product;
 	return true;
 }
 
-static bool read_way_field(struct reader *r, const struct lurk_node *node, struct lurk_recogniser *way)
+static bool read_way_field(struct reader *r, const struct lurk_node *node,
+			   struct lurk_recogniser *way)
 {
 	const char *field = node->key->text;
 	struct lurk_text text = {node->text, strlen(node->text)};
@@ -59,7 +63,8 @@ static bool read_way_field(struct reader *r, const struct lurk_node *node, struc
 		return true;
 	}
 	if (node->kind != LURK_NODE_SCALAR)
-		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes one text", field);
+		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes one text",
+				     field);
 	if (!strcmp(field, "serial"))
 		way->serial = text;
 	else if (!strcmp(field, "place"))
@@ -76,9 +81,11 @@ static bool read_quirk(struct reader *r, const struct lurk_node *node, enum lurk
 
 	if (node->kind != LURK_NODE_SCALAR || !lurk_words_press(node->text, NULL, &press, &why))
 		return lurk_yaml_say(&r->file->yaml, node, r->message, "%s",
-				     node->kind == LURK_NODE_SCALAR ? why.text : "a key's name is expected");
+				     node->kind == LURK_NODE_SCALAR ? why.text
+								    : "a key's name is expected");
 	if (press.on.kind != LURK_TARGET_KEY || press.modifiers || press.only)
-		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s` is not one key", node->text);
+		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s` is not one key",
+				     node->text);
 	r->file->quirks[r->quirks++] = (struct lurk_quirk){(uint8_t)kind, press.on.key};
 	return true;
 }
@@ -101,8 +108,8 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 			continue;
 		}
 		if (node->kind != LURK_NODE_LIST)
-			return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes a list, as in [Delete]",
-					     node->key->text);
+			return lurk_yaml_say(&r->file->yaml, node, r->message,
+					     "`%s:` takes a list, as in [Delete]", node->key->text);
 		for (const struct lurk_node *key = node->first; key; key = key->next) {
 			if (!read_quirk(r, key, quirk_fields[q].kind))
 				return false;
@@ -130,10 +137,11 @@ static bool read_keyboard(struct reader *r, struct lurk_node *node)
 	const char *name = node->key->text;
 
 	if (!good_name(name))
-		return lurk_yaml_say(&f->yaml, node->key, r->message,
-				     "`%s` is no name for a keyboard; take up to 32 letters, digits, - and _, "
-				     "but not `all`",
-				     name);
+		return lurk_yaml_say(
+			&f->yaml, node->key, r->message,
+			"`%s` is no name for a keyboard; take up to 32 letters, digits, - and _, "
+			"but not `all`",
+			name);
 	for (uint16_t i = 0; i < f->count; i++) {
 		if (!strcasecmp(name, f->keyboards[i].name.bytes))
 			return lurk_yaml_say(&f->yaml, node->key, r->message,
@@ -153,7 +161,8 @@ static bool read_keyboard(struct reader *r, struct lurk_node *node)
 	}
 	if (!keyboard->recogniser_count)
 		return lurk_yaml_say(&f->yaml, node->key, r->message,
-				     "nothing says how `%s` is recognised; give it usb, bluetooth, ps2, built-in, "
+				     "nothing says how `%s` is recognised; give it usb, bluetooth, "
+				     "ps2, built-in, "
 				     "serial, place or calls-itself",
 				     name);
 	f->nodes[f->count++] = node;
@@ -183,7 +192,8 @@ static bool read_all(struct reader *r)
 	if (!list || lurk_node_empty(list))
 		return true;
 	if (list->kind != LURK_NODE_MAP || list->count > LURK_KEYBOARDS_MAX)
-		return lurk_yaml_say(&f->yaml, list, r->message, "`keyboards:` takes up to %d names, a line each",
+		return lurk_yaml_say(&f->yaml, list, r->message,
+				     "`keyboards:` takes up to %d names, a line each",
 				     LURK_KEYBOARDS_MAX);
 	most = count_below(list);
 	f->keyboards = calloc(list->count, sizeof *f->keyboards);
@@ -199,8 +209,8 @@ static bool read_all(struct reader *r)
 	return true;
 }
 
-bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes, size_t length,
-			 struct lurk_message *message)
+bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes,
+			 size_t length, struct lurk_message *message)
 {
 	struct reader r = {.file = file, .message = message};
 
@@ -232,8 +242,10 @@ uint16_t lurk_keyboards_find(const struct lurk_keyboards_file *file, const char 
 		if (!strcasecmp(known, name))
 			return (uint16_t)(i + 1);
 		if (strlen(list) + strlen(known) + 8 < sizeof list)
-			snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s", i ? ", " : "", known);
+			snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s",
+				 i ? ", " : "", known);
 	}
-	lurk_say(message, "no keyboard is called `%s`; keyboards.yaml has %s", name, *list ? list : "none yet");
+	lurk_say(message, "no keyboard is called `%s`; keyboards.yaml has %s", name,
+		 *list ? list : "none yet");
 	return 0;
 }

@@ -8,7 +8,8 @@
 #include "lurk/keymap.h"
 
 static const char *const top_fields[] = {"lurk", "name", "layout", "rules", NULL};
-static const char *const rule_fields[] = {"press", "gives", "swap", "keyboard", "note", "off", NULL};
+static const char *const rule_fields[] = {"press", "gives", "swap", "keyboard",
+					  "note",  "off",   NULL};
 static const char *const gives_fields[] = {"text", "profile", "rules", NULL};
 
 struct reader {
@@ -27,11 +28,13 @@ static bool say(struct reader *r, const struct lurk_node *node, const char *text
 static bool want_word(struct reader *r, const struct lurk_node *node, const char *field)
 {
 	if (node->kind != LURK_NODE_SCALAR)
-		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes one word here", field);
-	if (lurk_node_empty(node))
-		return lurk_yaml_say(&r->file->yaml, node, r->message,
-				     "`%s:` is empty; if a character such as # was meant, quote it: %s: '#'", field,
+		return lurk_yaml_say(&r->file->yaml, node, r->message, "`%s:` takes one word here",
 				     field);
+	if (lurk_node_empty(node))
+		return lurk_yaml_say(
+			&r->file->yaml, node, r->message,
+			"`%s:` is empty; if a character such as # was meant, quote it: %s: '#'",
+			field, field);
 	return true;
 }
 
@@ -48,7 +51,8 @@ static bool read_press(struct reader *r, const struct lurk_node *node, const cha
 static bool as_result(const struct lurk_press *press, const char *text, struct lurk_result *result,
 		      struct lurk_message *message)
 {
-	lurk_key key = press->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(press->on.scan) : press->on.key;
+	lurk_key key =
+		press->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(press->on.scan) : press->on.key;
 
 	if (press->modifiers) {
 		result->kind = LURK_GIVES_CHORDS;
@@ -56,7 +60,9 @@ static bool as_result(const struct lurk_press *press, const char *text, struct l
 		return true;
 	}
 	if (!key || press->only || press->on.kind == LURK_TARGET_MEANING)
-		return lurk_say(message, "`%s` cannot be given: a rule gives a key, `nothing` or `itself`", text);
+		return lurk_say(message,
+				"`%s` cannot be given: a rule gives a key, `nothing` or `itself`",
+				text);
 	result->kind = press->on.kind == LURK_TARGET_PAIR ? LURK_GIVES_PAIR : LURK_GIVES_KEY;
 	result->key = key;
 	return true;
@@ -72,11 +78,13 @@ bool lurk_profile_result(const char *text, const struct lurk_characters *charact
 		result->kind = *text == 'n' ? LURK_GIVES_NOTHING : LURK_GIVES_ITSELF;
 		return true;
 	}
-	return lurk_words_press(text, characters, &press, message) && as_result(&press, text, result, message);
+	return lurk_words_press(text, characters, &press, message) &&
+	       as_result(&press, text, result, message);
 }
 
 /* Results of later kinds: {text: …}, {profile: …}, {rules: toggle}, a list of chords. */
-static bool read_later_result(struct reader *r, const struct lurk_node *node, struct lurk_result *result)
+static bool read_later_result(struct reader *r, const struct lurk_node *node,
+			      struct lurk_result *result)
 {
 	const struct lurk_node *what = node->first;
 
@@ -91,7 +99,8 @@ static bool read_later_result(struct reader *r, const struct lurk_node *node, st
 		}
 		result->kind = LURK_GIVES_CHORDS;
 		result->text = (struct lurk_text){r->file->yaml.bytes + from, to - from};
-		return node->count > 0 || say(r, node, "an empty list gives nothing; write `gives: nothing`");
+		return node->count > 0 ||
+		       say(r, node, "an empty list gives nothing; write `gives: nothing`");
 	}
 	if (!lurk_yaml_fields(&r->file->yaml, node, "`gives:`", gives_fields, r->message))
 		return false;
@@ -119,7 +128,8 @@ static bool read_gives(struct reader *r, const struct lurk_node *node, struct lu
 		return read_later_result(r, node, result);
 	if (!want_word(r, node, "gives"))
 		return false;
-	return lurk_profile_result(node->text, r->characters, result, &why) || say(r, node, why.text);
+	return lurk_profile_result(node->text, r->characters, result, &why) ||
+	       say(r, node, why.text);
 }
 
 static bool read_swap(struct reader *r, const struct lurk_node *node, struct lurk_rule *rule)
@@ -129,7 +139,8 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 
 	if (node->kind != LURK_NODE_LIST || node->count != 2)
 		return say(r, node, "`swap:` takes two keys, as in [Alt, Meta]");
-	if (!read_press(r, node->first, "swap", &rule->press) || !read_press(r, node->last, "swap", &other))
+	if (!read_press(r, node->first, "swap", &rule->press) ||
+	    !read_press(r, node->last, "swap", &other))
 		return false;
 	if (rule->press.modifiers || rule->press.only || other.modifiers || other.only)
 		return say(r, node, "keys are swapped without modifiers");
@@ -140,7 +151,9 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 	    lurk_scan_same(other.on.scan, rule->press.on.scan))
 		return say(r, node, "a key cannot be swapped with itself");
 	if (lurk_rule_check(rule) != LURK_OK)
-		return say(r, node, "two keys that have names are swapped, or two pairs such as Alt and Meta");
+		return say(
+			r, node,
+			"two keys that have names are swapped, or two pairs such as Alt and Meta");
 	return true;
 }
 
@@ -150,7 +163,9 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 	struct lurk_message why;
 
 	if (node->kind != LURK_NODE_MAP)
-		return say(r, node, "a rule is expected, such as `- press: CapsLock` and `gives: Enter` below it");
+		return say(r, node,
+			   "a rule is expected, such as `- press: CapsLock` and `gives: Enter` "
+			   "below it");
 	if (!lurk_yaml_fields(&r->file->yaml, node, "a rule", rule_fields, r->message))
 		return false;
 	press = lurk_node_get(node, "press");
@@ -161,12 +176,13 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 	off = lurk_node_get(node, "off");
 	if (swap ? press || gives : !press || !gives)
 		return say(r, node,
-			   swap	   ? "a rule has `swap`, or `press` and `gives`, not both"
+			   swap    ? "a rule has `swap`, or `press` and `gives`, not both"
 			   : press ? "this rule has `press` but no `gives`; add what the key gives"
 				   : "this rule needs `press` and `gives`, or `swap`");
 	rule->line = node->line;
 	if (swap ? !read_swap(r, swap, rule)
-		 : !read_press(r, press, "press", &rule->press) || !read_gives(r, gives, &rule->gives))
+		 : !read_press(r, press, "press", &rule->press) ||
+			    !read_gives(r, gives, &rule->gives))
 		return false;
 	if (off && !lurk_yaml_bool(&r->file->yaml, off, &rule->off, r->message))
 		return false;
@@ -192,8 +208,8 @@ static bool read_rules(struct reader *r, const struct lurk_node *list)
 	struct lurk_profile_file *f = r->file;
 
 	if (list->kind != LURK_NODE_LIST || list->count > LURK_RULES_MAX)
-		return lurk_yaml_say(&f->yaml, list, r->message, "`rules:` takes a list of up to %d rules",
-				     LURK_RULES_MAX);
+		return lurk_yaml_say(&f->yaml, list, r->message,
+				     "`rules:` takes a list of up to %d rules", LURK_RULES_MAX);
 	f->rules = calloc(list->count + 1, sizeof *f->rules);
 	f->nodes = calloc(list->count + 1, sizeof *f->nodes);
 	if (!f->rules || !f->nodes)
@@ -216,7 +232,8 @@ static bool read_top(struct reader *r)
 	const struct lurk_node *root = f->yaml.root, *version, *name, *layout, *rules;
 
 	if (!root)
-		return lurk_say(r->message, "%s:1:1: no profile in it; it begins with `lurk: 1`", f->yaml.path);
+		return lurk_say(r->message, "%s:1:1: no profile in it; it begins with `lurk: 1`",
+				f->yaml.path);
 	if (!lurk_yaml_fields(&f->yaml, root, "a profile", top_fields, r->message))
 		return false;
 	version = lurk_node_get(root, "lurk");
@@ -227,7 +244,8 @@ static bool read_top(struct reader *r)
 		return say(r, root, "a profile begins with `lurk: 1`");
 	if (strcmp(version->text, "1"))
 		return lurk_yaml_say(&f->yaml, version, r->message,
-				     "this version reads profiles with `lurk: 1`, not `%s`", version->text);
+				     "this version reads profiles with `lurk: 1`, not `%s`",
+				     version->text);
 	if (name && name->kind != LURK_NODE_SCALAR)
 		return say(r, name, "`name:` takes one text");
 	if (layout && layout->kind != LURK_NODE_SCALAR)
@@ -267,16 +285,18 @@ static bool say_conflict(const struct lurk_profile_file *file, const uint32_t ru
 	const struct lurk_rule *later = &file->rules[rules[1]];
 	char press[LURK_WORDS];
 
-	return lurk_yaml_say(&file->yaml, file->nodes[rules[1]], message,
-			     "this rule (%s%s%s) and the one on line %u are for the same key and equally "
-			     "specific; remove one, or write `off: true` in it",
-			     lurk_words_for_press(&later->press, press), later->keyboard ? " on " : "",
-			     later->keyboard ? keyboards->keyboards[later->keyboard - 1].name.bytes : "",
-			     file->rules[rules[0]].line);
+	return lurk_yaml_say(
+		&file->yaml, file->nodes[rules[1]], message,
+		"this rule (%s%s%s) and the one on line %u are for the same key and equally "
+		"specific; remove one, or write `off: true` in it",
+		lurk_words_for_press(&later->press, press), later->keyboard ? " on " : "",
+		later->keyboard ? keyboards->keyboards[later->keyboard - 1].name.bytes : "",
+		file->rules[rules[0]].line);
 }
 
-static bool compiles(const struct lurk_profile_file *file, const struct lurk_keyboards_file *keyboards,
-		     const struct lurk_image *image, struct lurk_message *message)
+static bool compiles(const struct lurk_profile_file *file,
+		     const struct lurk_keyboards_file *keyboards, const struct lurk_image *image,
+		     struct lurk_message *message)
 {
 	bool fine = true;
 	size_t size = 0;
@@ -293,12 +313,14 @@ static bool compiles(const struct lurk_profile_file *file, const struct lurk_key
 				free(memory);
 				size = report.needed;
 				memory = malloc(size);
-				error = memory ? lurk_compile(&job, memory, size, &keymap, &report) : error;
+				error = memory ? lurk_compile(&job, memory, size, &keymap, &report)
+					       : error;
 			}
 			if (error == LURK_ERR_CONFLICT)
 				fine = say_conflict(file, report.rules, keyboards, message);
 			else if (error && error != LURK_ERR_NOT_YET)
-				fine = lurk_say(message, "%s: %s", file->yaml.path, lurk_error_text(error));
+				fine = lurk_say(message, "%s: %s", file->yaml.path,
+						lurk_error_text(error));
 		}
 	}
 	free(memory);
@@ -306,8 +328,8 @@ static bool compiles(const struct lurk_profile_file *file, const struct lurk_key
 }
 
 /* Rules of later kinds would stop the compiler before it comes to conflicts between the others. */
-static bool no_conflicts(struct lurk_profile_file *file, const struct lurk_keyboards_file *keyboards,
-			 struct lurk_message *message)
+static bool no_conflicts(struct lurk_profile_file *file,
+			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message)
 {
 	bool *was_off = calloc(file->count + 1, sizeof *was_off), fine = false;
 	struct lurk_image image;
@@ -318,7 +340,8 @@ static bool no_conflicts(struct lurk_profile_file *file, const struct lurk_keybo
 		return lurk_say(message, "%s: not enough memory", file->yaml.path);
 	for (uint32_t i = 0; i < file->count; i++) {
 		was_off[i] = file->rules[i].off;
-		file->rules[i].off = was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
+		file->rules[i].off =
+			was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
 	}
 	bytes = write_image(file, keyboards, &length);
 	if (bytes && lurk_image_open(bytes, length, &image) == LURK_OK)
@@ -378,7 +401,8 @@ uint8_t *lurk_profile_image(const struct lurk_profile_file *file,
 
 	if (file->not_yet) {
 		lurk_yaml_say(&file->yaml, file->nodes[file->not_yet - 1], message,
-			      "not yet: %s come in a later version; write `off: true` in it to keep it and "
+			      "not yet: %s come in a later version; write `off: true` in it to "
+			      "keep it and "
 			      "apply the others",
 			      later_kind(&file->rules[file->not_yet - 1]));
 		return NULL;

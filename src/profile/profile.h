@@ -4,8 +4,8 @@
  * Profile fields:   lurk: 1, name, layout, rules
  * A rule's fields:  press and gives, or swap; keyboard, note, off
  * keyboards.yaml:   keyboards: a name each, with one way or a list of ways to recognise it: usb or
- *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and the
- *                   lists broken, missing, press-only
+ *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and
+ * the lists broken, missing, press-only
  */
 #ifndef LURK_PROFILE_PROFILE_H
 #define LURK_PROFILE_PROFILE_H
@@ -29,12 +29,13 @@ struct lurk_profile_file {
 	struct lurk_rule *rules;
 	struct lurk_node **nodes; /* each rule's place in the file */
 	uint32_t count;
-	uint32_t not_yet; /* 1 + index of the first rule in use of a kind not carried out yet, else 0 */
+	uint32_t not_yet; /* 1 + index of the first rule in use of a kind not carried out yet, else
+			     0 */
 };
 
 /* Read from bytes, which are then the file's to free; freed also where reading fails. */
-bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes, size_t length,
-			 struct lurk_message *message);
+bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes,
+			 size_t length, struct lurk_message *message);
 void lurk_keyboards_free(struct lurk_keyboards_file *file);
 
 /* `characters` may be NULL where no layout is known. */

@@ -50,7 +50,8 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 	}
 	free(*bytes);
 	*bytes = NULL;
-	return lurk_say(message, "%s: larger than %d KiB, or unreadable", path, LURK_FILE_MAX / 1024);
+	return lurk_say(message, "%s: larger than %d KiB, or unreadable", path,
+			LURK_FILE_MAX / 1024);
 }
 
 static bool make_folders(const char *path)
@@ -86,7 +87,8 @@ static void flush_folder(const char *path)
 	const char *slash = strrchr(path, '/');
 	int fd;
 
-	snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - path) + 1 : 1, slash ? path : ".");
+	snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - path) + 1 : 1,
+		 slash ? path : ".");
 	fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
 	if (fd >= 0) {
 		fsync(fd);
@@ -94,7 +96,8 @@ static void flush_folder(const char *path)
 	}
 }
 
-bool lurk_file_write(const char *path, const char *bytes, size_t length, struct lurk_message *message)
+bool lurk_file_write(const char *path, const char *bytes, size_t length,
+		     struct lurk_message *message)
 {
 	char real[PATH_MAX], temporary[PATH_MAX + 16];
 	struct stat old;
@@ -104,13 +107,15 @@ bool lurk_file_write(const char *path, const char *bytes, size_t length, struct 
 	if (!realpath(path, real))
 		snprintf(real, sizeof real, "%s", path);
 	if (!make_folders(real))
-		return lurk_say(message, "%s: its folder cannot be made: %s", path, strerror(errno));
+		return lurk_say(message, "%s: its folder cannot be made: %s", path,
+				strerror(errno));
 	had_old = stat(real, &old) == 0;
 	snprintf(temporary, sizeof temporary, "%s.XXXXXX", real);
 	fd = mkstemp(temporary);
 	if (fd < 0)
 		return lurk_say(message, "%s: cannot be written: %s", path, strerror(errno));
-	done = fchmod(fd, had_old ? old.st_mode & 07777 : 0644) == 0 && write_all(fd, bytes, length);
+	done = fchmod(fd, had_old ? old.st_mode & 07777 : 0644) == 0 &&
+	       write_all(fd, bytes, length);
 	if (had_old && geteuid() == 0 && fchown(fd, old.st_uid, old.st_gid))
 		done = false;
 	done = close(fd) == 0 && done && rename(temporary, real) == 0;

@@ -27,7 +27,8 @@ static void list_readings(const struct lurk_name *name, char *out, size_t size)
 
 		snprintf(code, sizeof code, "evdev:%u", r.key);
 		snprintf(reading, sizeof reading, "%s is %s (%s)",
-			 r.scan.kind ? lurk_scan_write(r.scan, scan) : code, lurk_key_name(r.key), r.as);
+			 r.scan.kind ? lurk_scan_write(r.scan, scan) : code, lurk_key_name(r.key),
+			 r.as);
 		add(out, size, "; ", reading);
 	}
 }
@@ -44,29 +45,39 @@ bool lurk_words_press(const char *text, const struct lurk_characters *characters
 		return true;
 	case LURK_NAME_MANY:
 		list_keys(&name, ", ", list, sizeof list);
-		return lurk_say(message, "`%s` can mean several keys: %s; write one of these, spelled like this",
-				text, list);
+		return lurk_say(
+			message,
+			"`%s` can mean several keys: %s; write one of these, spelled like this",
+			text, list);
 	case LURK_NAME_NUMBER:
 		list_readings(&name, list, sizeof list);
 		if (!*list)
 			return lurk_say(message,
-					"`%s` is a bare number, and no key in any reading; write what it is, "
+					"`%s` is a bare number, and no key in any reading; write "
+					"what it is, "
 					"such as hid:07:a5",
 					text);
-		return lurk_say(message, "`%s` is a bare number and can be read in several ways; write one: %s",
-				text, list);
+		return lurk_say(
+			message,
+			"`%s` is a bare number and can be read in several ways; write one: %s",
+			text, list);
 	case LURK_NAME_CHARACTER:
 		if (characters)
-			return lurk_say(message, "no key of the layout types `%s`; name the key itself", text);
+			return lurk_say(message,
+					"no key of the layout types `%s`; name the key itself",
+					text);
 		return lurk_say(message,
-				"which key types `%s` depends on the layout, and none is known here; name the "
+				"which key types `%s` depends on the layout, and none is known "
+				"here; name the "
 				"key itself, or give `layout:` in the profile",
 				text);
 	default:
 		list_keys(&name, " or ", list, sizeof list);
 		if (*list)
 			return lurk_say(message, "`%s` is no key; did you mean %s?", text, list);
-		return lurk_say(message, "`%s` is no key; `lurk resolve --list WORD` searches all of them", text);
+		return lurk_say(message,
+				"`%s` is no key; `lurk resolve --list WORD` searches all of them",
+				text);
 	}
 }
 
@@ -74,12 +85,18 @@ static const struct {
 	uint16_t bit;
 	const char *name;
 } modifier_names[] = {
-	{LURK_MOD_CONTROL, "Control"},	     {LURK_MOD_LEFT_CONTROL, "ControlLeft"},
-	{LURK_MOD_RIGHT_CONTROL, "ControlRight"}, {LURK_MOD_SHIFT, "Shift"},
-	{LURK_MOD_LEFT_SHIFT, "ShiftLeft"},  {LURK_MOD_RIGHT_SHIFT, "ShiftRight"},
-	{LURK_MOD_ALT, "Alt"},		     {LURK_MOD_LEFT_ALT, "AltLeft"},
-	{LURK_MOD_RIGHT_ALT, "AltRight"},    {LURK_MOD_META, "Meta"},
-	{LURK_MOD_LEFT_META, "MetaLeft"},    {LURK_MOD_RIGHT_META, "MetaRight"},
+	{LURK_MOD_CONTROL, "Control"},
+	{LURK_MOD_LEFT_CONTROL, "ControlLeft"},
+	{LURK_MOD_RIGHT_CONTROL, "ControlRight"},
+	{LURK_MOD_SHIFT, "Shift"},
+	{LURK_MOD_LEFT_SHIFT, "ShiftLeft"},
+	{LURK_MOD_RIGHT_SHIFT, "ShiftRight"},
+	{LURK_MOD_ALT, "Alt"},
+	{LURK_MOD_LEFT_ALT, "AltLeft"},
+	{LURK_MOD_RIGHT_ALT, "AltRight"},
+	{LURK_MOD_META, "Meta"},
+	{LURK_MOD_LEFT_META, "MetaLeft"},
+	{LURK_MOD_RIGHT_META, "MetaRight"},
 };
 
 const char *lurk_words_key(lurk_key key, lurk_scan scan, char out[LURK_WORDS])
@@ -122,7 +139,8 @@ const char *lurk_words_for_press(const struct lurk_press *press, char out[LURK_W
 		if (press->modifiers & modifier_names[i].bit)
 			snprintf(out + n, LURK_WORDS - n, "%s+", modifier_names[i].name);
 	}
-	snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s", lurk_words_target(&press->on, target));
+	snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s",
+		 lurk_words_target(&press->on, target));
 	return out;
 }
 

@@ -21,11 +21,13 @@ static size_t byte_at(struct walk *walk, size_t character)
 {
 	if (character < walk->character)
 		walk->byte = walk->character = 0;
-	if (!walk->character && !walk->byte && walk->length >= 3 && !memcmp(walk->bytes, "\xef\xbb\xbf", 3))
+	if (!walk->character && !walk->byte && walk->length >= 3 &&
+	    !memcmp(walk->bytes, "\xef\xbb\xbf", 3))
 		walk->byte = 3; /* a byte order mark is not counted */
 	for (; walk->character < character && walk->byte < walk->length; walk->character++) {
 		walk->byte++;
-		while (walk->byte < walk->length && ((uint8_t)walk->bytes[walk->byte] & 0xc0) == 0x80)
+		while (walk->byte < walk->length &&
+		       ((uint8_t)walk->bytes[walk->byte] & 0xc0) == 0x80)
 			walk->byte++;
 	}
 	return walk->byte;
@@ -54,7 +56,8 @@ bool lurk_yaml_say(const struct lurk_yaml *yaml, const struct lurk_node *node,
 
 static bool say_at(struct reader *r, yaml_mark_t mark, const char *text)
 {
-	return lurk_say(r->message, "%s:%zu:%zu: %s", r->yaml->path, mark.line + 1, mark.column + 1, text);
+	return lurk_say(r->message, "%s:%zu:%zu: %s", r->yaml->path, mark.line + 1, mark.column + 1,
+			text);
 }
 
 /* NUL bytes and bytes that are not UTF-8, with their place. */
@@ -64,15 +67,20 @@ static bool check_bytes(struct lurk_yaml *yaml, struct lurk_message *message)
 
 	for (size_t i = 0; i < yaml->length;) {
 		uint8_t b = (uint8_t)yaml->bytes[i];
-		size_t n = b < 0x80 ? 1 : b >= 0xc2 && b < 0xe0 ? 2 : b >= 0xe0 && b < 0xf0 ? 3 : b >= 0xf0 && b < 0xf5 ? 4 : 0;
+		size_t n = b < 0x80                ? 1
+			   : b >= 0xc2 && b < 0xe0 ? 2
+			   : b >= 0xe0 && b < 0xf0 ? 3
+			   : b >= 0xf0 && b < 0xf5 ? 4
+						   : 0;
 
 		for (size_t k = 1; k < n; k++) {
 			if (i + k >= yaml->length || ((uint8_t)yaml->bytes[i + k] & 0xc0) != 0x80)
 				n = 0;
 		}
 		if (!n || !b)
-			return lurk_say(message, "%s:%u:%u: %s; save the file as UTF-8 text", yaml->path,
-					line, column, b ? "a byte that is not UTF-8" : "a NUL byte");
+			return lurk_say(message, "%s:%u:%u: %s; save the file as UTF-8 text",
+					yaml->path, line, column,
+					b ? "a byte that is not UTF-8" : "a NUL byte");
 		column = b == '\n' ? 1 : column + 1;
 		line += b == '\n';
 		i += n;
@@ -80,8 +88,8 @@ static bool check_bytes(struct lurk_yaml *yaml, struct lurk_message *message)
 	return true;
 }
 
-static struct lurk_node *new_node(struct reader *r, const yaml_event_t *event, enum lurk_node_kind kind,
-				  const char *text, size_t length)
+static struct lurk_node *new_node(struct reader *r, const yaml_event_t *event,
+				  enum lurk_node_kind kind, const char *text, size_t length)
 {
 	struct lurk_node *node = calloc(1, sizeof *node + length + 1);
 
@@ -100,7 +108,8 @@ static struct lurk_node *new_node(struct reader *r, const yaml_event_t *event, e
 	return node;
 }
 
-static bool refuse_duplicate(struct reader *r, const struct lurk_node *map, const struct lurk_node *key)
+static bool refuse_duplicate(struct reader *r, const struct lurk_node *map,
+			     const struct lurk_node *key)
 {
 	const struct lurk_node *other = lurk_node_get(map, key->text);
 
@@ -108,8 +117,8 @@ static bool refuse_duplicate(struct reader *r, const struct lurk_node *map, cons
 		return lurk_yaml_say(r->yaml, key, r->message, "more than %d fields", FIELDS_MAX);
 
 	return !other || lurk_yaml_say(r->yaml, key, r->message,
-				       "`%s` is already given on line %u; keep one of them", key->text,
-				       other->key->line);
+				       "`%s` is already given on line %u; keep one of them",
+				       key->text, other->key->line);
 }
 
 /* Puts a finished node where it belongs; in a map, keys and values take turns. */
@@ -125,7 +134,8 @@ static bool attach(struct reader *r, struct lurk_node *node)
 	if (parent->kind == LURK_NODE_MAP && !*key) {
 		*key = node;
 		if (node->kind != LURK_NODE_SCALAR)
-			return lurk_yaml_say(r->yaml, node, r->message, "a field's name was expected here");
+			return lurk_yaml_say(r->yaml, node, r->message,
+					     "a field's name was expected here");
 		return refuse_duplicate(r, parent, node);
 	}
 	if (parent->kind == LURK_NODE_MAP) {
@@ -141,7 +151,8 @@ static bool attach(struct reader *r, struct lurk_node *node)
 	return true;
 }
 
-static bool open_node(struct reader *r, const yaml_event_t *event, enum lurk_node_kind kind, bool flow)
+static bool open_node(struct reader *r, const yaml_event_t *event, enum lurk_node_kind kind,
+		      bool flow)
 {
 	struct lurk_node *node;
 
@@ -164,12 +175,13 @@ static bool take_event(struct reader *r, const yaml_event_t *event)
 	case YAML_SCALAR_EVENT:
 		node = new_node(r, event, LURK_NODE_SCALAR, (const char *)event->data.scalar.value,
 				event->data.scalar.length);
-			node->plain = event->data.scalar.style == YAML_PLAIN_SCALAR_STYLE;
+		node->plain = event->data.scalar.style == YAML_PLAIN_SCALAR_STYLE;
 		if (event->data.scalar.anchor || strlen(node->text) != event->data.scalar.length)
 			return say_at(r, event->start_mark,
-				      event->data.scalar.anchor ? "anchors and aliases are not read here; write "
-								  "the value out where it is needed"
-								: "a NUL character is not read here");
+				      event->data.scalar.anchor
+					      ? "anchors and aliases are not read here; write "
+						"the value out where it is needed"
+					      : "a NUL character is not read here");
 		return attach(r, node);
 	case YAML_SEQUENCE_START_EVENT:
 		return open_node(r, event, LURK_NODE_LIST,
@@ -186,9 +198,11 @@ static bool take_event(struct reader *r, const yaml_event_t *event)
 		return true;
 	case YAML_ALIAS_EVENT:
 		return say_at(r, event->start_mark,
-			      "anchors and aliases are not read here; write the value out where it is needed");
+			      "anchors and aliases are not read here; write the value out where it "
+			      "is needed");
 	case YAML_DOCUMENT_START_EVENT:
-		return !r->yaml->root || say_at(r, event->start_mark, "a second document; one is expected");
+		return !r->yaml->root ||
+		       say_at(r, event->start_mark, "a second document; one is expected");
 	default:
 		return true;
 	}
@@ -268,13 +282,15 @@ bool lurk_yaml_fields(const struct lurk_yaml *yaml, const struct lurk_node *map,
 			continue;
 		near = lurk_name_nearest(node->key->text, names, i);
 		if (near)
-			return lurk_yaml_say(yaml, node->key, message, "%s has no field `%s`; did you mean `%s`?",
-					     what, node->key->text, near);
+			return lurk_yaml_say(yaml, node->key, message,
+					     "%s has no field `%s`; did you mean `%s`?", what,
+					     node->key->text, near);
 		for (i = 0; names[i]; i++)
-			snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s", i ? ", " : "",
-				 names[i]);
-		return lurk_yaml_say(yaml, node->key, message, "%s has no field `%s`; it can have %s", what,
-				     node->key->text, list);
+			snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s",
+				 i ? ", " : "", names[i]);
+		return lurk_yaml_say(yaml, node->key, message,
+				     "%s has no field `%s`; it can have %s", what, node->key->text,
+				     list);
 	}
 	return true;
 }

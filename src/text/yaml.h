@@ -14,12 +14,12 @@ enum lurk_node_kind { LURK_NODE_SCALAR, LURK_NODE_LIST, LURK_NODE_MAP };
 
 struct lurk_node {
 	enum lurk_node_kind kind;
-	bool flow;  /* [ ] or { } */
-	bool plain; /* a scalar without quotes */
-	const char *text; /* a scalar's, NUL-terminated */
-	unsigned line, column; /* from 1; columns count characters */
-	size_t start, end; /* bytes in the file */
-	struct lurk_node *key;	/* in a map */
+	bool flow;              /* [ ] or { } */
+	bool plain;             /* a scalar without quotes */
+	const char *text;       /* a scalar's, NUL-terminated */
+	unsigned line, column;  /* from 1; columns count characters */
+	size_t start, end;      /* bytes in the file */
+	struct lurk_node *key;  /* in a map */
 	struct lurk_node *next; /* in a list or map */
 	struct lurk_node *first, *last;
 	unsigned count;
@@ -30,7 +30,7 @@ struct lurk_yaml {
 	const char *path; /* for messages */
 	char *bytes;
 	size_t length;
-	struct lurk_node *root;	 /* NULL for a file with nothing but comments */
+	struct lurk_node *root;  /* NULL for a file with nothing but comments */
 	struct lurk_node *nodes; /* the last one made */
 };
 

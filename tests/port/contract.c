@@ -161,7 +161,8 @@ static void the_table_changes_what_a_key_gives(void **state)
 	assert_got(rig, "");
 	assert_true(next(rig, &event));
 	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
-	assert_int_not_equal(rig->port->class->table_set(rig->port, 0, 60000, LURK_KEY_TAB), LURK_OK);
+	assert_int_not_equal(rig->port->class->table_set(rig->port, 0, 60000, LURK_KEY_TAB),
+			     LURK_OK);
 	assert_int_not_equal(rig->port->class->table_get(rig->port, 0, 60000, &entry), LURK_OK);
 }
 
@@ -214,19 +215,23 @@ static void slots_keep_what_is_written(void **state)
 
 	assert_true(rig->port->class->slots(rig->port, &size) >= 2);
 	assert_true(size >= 4096);
-	assert_int_equal(rig->port->class->slot_read(rig->port, 1, back, sizeof back, &length), LURK_OK);
+	assert_int_equal(rig->port->class->slot_read(rig->port, 1, back, sizeof back, &length),
+			 LURK_OK);
 	assert_int_equal(length, 0);
 	memset(bytes, 7, sizeof bytes);
 	assert_int_equal(rig->port->class->slot_write(rig->port, 0, bytes, sizeof bytes), LURK_OK);
 	memset(bytes, 8, sizeof bytes);
 	rig->cut_power(rig, 10);
-	assert_int_equal(rig->port->class->slot_write(rig->port, 1, bytes, sizeof bytes), LURK_ERR_POWER);
+	assert_int_equal(rig->port->class->slot_write(rig->port, 1, bytes, sizeof bytes),
+			 LURK_ERR_POWER);
 	rig->restart(rig);
-	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length), LURK_OK);
+	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length),
+			 LURK_OK);
 	assert_int_equal(length, sizeof bytes);
 	assert_int_equal(back[63], 7);
 	assert_int_equal(rig->port->class->slot_write(rig->port, 0, bytes, 5), LURK_OK);
-	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length), LURK_OK);
+	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length),
+			 LURK_OK);
 	assert_int_equal(length, 5);
 }
 
@@ -237,9 +242,11 @@ int contract_run(const char *name, contract_make *make, contract_end *end)
 		cmocka_unit_test_setup_teardown(keys_come_with_scan_code_and_time, setup, teardown),
 		cmocka_unit_test_setup_teardown(taken_it_speaks_only_through_send, setup, teardown),
 		cmocka_unit_test_setup_teardown(not_taken_it_only_releases, setup, teardown),
-		cmocka_unit_test_setup_teardown(the_table_changes_what_a_key_gives, setup, teardown),
+		cmocka_unit_test_setup_teardown(the_table_changes_what_a_key_gives, setup,
+						teardown),
 		cmocka_unit_test_setup_teardown(unplugged_it_is_gone, setup, teardown),
-		cmocka_unit_test_setup_teardown(unplugged_while_taken_it_can_still_release, setup, teardown),
+		cmocka_unit_test_setup_teardown(unplugged_while_taken_it_can_still_release, setup,
+						teardown),
 		cmocka_unit_test_setup_teardown(slots_keep_what_is_written, setup, teardown),
 	};
 

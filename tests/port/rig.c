@@ -8,8 +8,8 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 
 	(void)keyboard;
 	if (state != LURK_REPEAT)
-		r->length += (size_t)snprintf(r->got + r->length, sizeof r->got - r->length, "%s%c ",
-					      lurk_key_name(key), "-+"[state]);
+		r->length += (size_t)snprintf(r->got + r->length, sizeof r->got - r->length,
+					      "%s%c ", lurk_key_name(key), "-+"[state]);
 }
 
 struct sim_rig *sim_rig_make(const char *keyboards)

@@ -33,7 +33,8 @@ static void restart(struct contract_rig *rig)
 
 static struct contract_rig *make(void)
 {
-	struct sim_rig *r = sim_rig_make("  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1}\n");
+	struct sim_rig *r =
+		sim_rig_make("  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1}\n");
 
 	r->rig.press = press;
 	r->rig.plug = plug;

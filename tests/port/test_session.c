@@ -50,7 +50,8 @@ static bool r_next(struct lurk_port *port, struct lurk_port_event *event)
 
 static enum lurk_error r_take(struct lurk_port *port, uint16_t number, bool take)
 {
-	return refuses(port) ? LURK_ERR_PORT : of(port)->real->class->take(of(port)->real, number, take);
+	return refuses(port) ? LURK_ERR_PORT
+			     : of(port)->real->class->take(of(port)->real, number, take);
 }
 
 static enum lurk_error r_send(struct lurk_port *port, const struct lurk_frame *frame)
@@ -58,14 +59,16 @@ static enum lurk_error r_send(struct lurk_port *port, const struct lurk_frame *f
 	return of(port)->real->class->send(of(port)->real, frame);
 }
 
-static enum lurk_error r_get(struct lurk_port *port, uint16_t number, uint16_t index, struct lurk_table_entry *entry)
+static enum lurk_error r_get(struct lurk_port *port, uint16_t number, uint16_t index,
+			     struct lurk_table_entry *entry)
 {
 	return of(port)->real->class->table_get(of(port)->real, number, index, entry);
 }
 
 static enum lurk_error r_set(struct lurk_port *port, uint16_t number, uint16_t index, lurk_key key)
 {
-	return refuses(port) ? LURK_ERR_PORT : of(port)->real->class->table_set(of(port)->real, number, index, key);
+	return refuses(port) ? LURK_ERR_PORT
+			     : of(port)->real->class->table_set(of(port)->real, number, index, key);
 }
 
 static unsigned r_slots(struct lurk_port *port, size_t *size)
@@ -73,14 +76,18 @@ static unsigned r_slots(struct lurk_port *port, size_t *size)
 	return of(port)->real->class->slots(of(port)->real, size);
 }
 
-static enum lurk_error r_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size, size_t *length)
+static enum lurk_error r_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
+			      size_t *length)
 {
 	return of(port)->real->class->slot_read(of(port)->real, slot, bytes, size, length);
 }
 
-static enum lurk_error r_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes, size_t length)
+static enum lurk_error r_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
+			       size_t length)
 {
-	return refuses(port) ? LURK_ERR_PORT : of(port)->real->class->slot_write(of(port)->real, slot, bytes, length);
+	return refuses(port)
+		       ? LURK_ERR_PORT
+		       : of(port)->real->class->slot_write(of(port)->real, slot, bytes, length);
 }
 
 static uint64_t r_now(struct lurk_port *port)
@@ -106,15 +113,27 @@ static struct bench *make(const char *keyboards)
 
 	b->rig = sim_rig_make(keyboards);
 	b->refusing.class = (struct lurk_port_class){
-		.keyboard = r_keyboard, .next = r_next, .take = r_take, .send = r_send, .table_get = r_get,
-		.table_set = r_set, .slots = r_slots, .slot_read = r_read, .slot_write = r_write, .now = r_now,
+		.keyboard = r_keyboard,
+		.next = r_next,
+		.take = r_take,
+		.send = r_send,
+		.table_get = r_get,
+		.table_set = r_set,
+		.slots = r_slots,
+		.slot_read = r_read,
+		.slot_write = r_write,
+		.now = r_now,
 	};
 	b->refusing.port.class = &b->refusing.class;
 	b->refusing.real = b->rig->rig.port;
 	b->memory = (struct lurk_session_memory){
-		.keyboards = b->keyboards, .engine_keyboards = b->engines, .keyboard_count = KEYBOARDS,
-		.images = {b->images[0], b->images[1]}, .image_size = IMAGE,
-		.keymaps = {b->keymaps[0], b->keymaps[1]}, .keymap_size = KEYMAPS,
+		.keyboards = b->keyboards,
+		.engine_keyboards = b->engines,
+		.keyboard_count = KEYBOARDS,
+		.images = {b->images[0], b->images[1]},
+		.image_size = IMAGE,
+		.keymaps = {b->keymaps[0], b->keymaps[1]},
+		.keymap_size = KEYMAPS,
 	};
 	start(b);
 	return b;
@@ -153,7 +172,8 @@ static void play(struct bench *b, const char *presses, const char *expected)
 }
 
 #define USB "  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1}\n"
-#define USB_TWICE "  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1, declares-twice: true}\n"
+#define USB_TWICE \
+	"  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1, declares-twice: true}\n"
 #define TRANSLATED "  heron: {wired: translated, product: \"fade:0001\", built-in: true}\n"
 #define SET2 "  heron: {wired: set2, built-in: true}\n"
 
@@ -166,22 +186,24 @@ static const struct {
 	{USB, "", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+KeyA -KeyA", "KeyA+ KeyA- "},
 	{USB, "CapsLock>Escape @2", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+CapsLock -CapsLock",
 	 "CapsLock+ CapsLock- "},
-	{USB, "Alt<>Meta @1", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+AltLeft +MetaRight -AltLeft -MetaRight",
-	 "MetaLeft+ AltRight+ MetaLeft- AltRight- "},
-	{USB, "Delete>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+Delete -Delete +KeyA -KeyA", "KeyA+ KeyA- "},
-	{USB_TWICE, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+CapsLock -CapsLock",
-	 "Escape+ Escape- "},
-	{USB, "CapsLock>Enter", LURK_WAY_RELAY, LURK_BECAUSE_TWICE, "+CapsLock +Enter -CapsLock -Enter",
-	 "Enter+ Enter- "},
+	{USB, "Alt<>Meta @1", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+AltLeft +MetaRight -AltLeft -MetaRight", "MetaLeft+ AltRight+ MetaLeft- AltRight- "},
+	{USB, "Delete>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+Delete -Delete +KeyA -KeyA", "KeyA+ KeyA- "},
+	{USB_TWICE, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+CapsLock -CapsLock", "Escape+ Escape- "},
+	{USB, "CapsLock>Enter", LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
+	 "+CapsLock +Enter -CapsLock -Enter", "Enter+ Enter- "},
 	{USB, "CapsLock>LaunchMail", LURK_WAY_RELAY, LURK_BECAUSE_UNDECLARED, "+CapsLock -CapsLock",
 	 "LaunchMail+ LaunchMail- "},
-	{USB, "hid:07:a5>KeyA; KeyA>nothing", LURK_WAY_RELAY, LURK_BECAUSE_NOT_IN_TABLE, "+KeyA -KeyA", ""},
-	{TRANSLATED, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+CapsLock -CapsLock",
-	 "Escape+ Escape- "},
-	{TRANSLATED, "set2:58>Escape; Escape>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+CapsLock -CapsLock",
-	 "Escape+ Escape- "},
-	{TRANSLATED, "PrintScreen<>Pause", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, "+PrintScreen -PrintScreen +Pause",
-	 "Pause+ Pause- PrintScreen+ PrintScreen- "},
+	{USB, "hid:07:a5>KeyA; KeyA>nothing", LURK_WAY_RELAY, LURK_BECAUSE_NOT_IN_TABLE,
+	 "+KeyA -KeyA", ""},
+	{TRANSLATED, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+CapsLock -CapsLock", "Escape+ Escape- "},
+	{TRANSLATED, "set2:58>Escape; Escape>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+CapsLock -CapsLock", "Escape+ Escape- "},
+	{TRANSLATED, "PrintScreen<>Pause", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+PrintScreen -PrintScreen +Pause", "Pause+ Pause- PrintScreen+ PrintScreen- "},
 	{SET2, "set1:3a>Escape; raw:0x76>CapsLock", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 "+CapsLock -CapsLock +Escape -Escape", "Escape+ Escape- CapsLock+ CapsLock- "},
 };
@@ -195,7 +217,8 @@ static void the_way_fits_the_rules(void **state)
 
 		assert_int_equal(apply(b, ways[i].rules), LURK_OK);
 		if (choice->way != ways[i].way || choice->reason != ways[i].reason)
-			fail_msg("%s: way %u for reason %u", ways[i].rules, choice->way, choice->reason);
+			fail_msg("%s: way %u for reason %u", ways[i].rules, choice->way,
+				 choice->reason);
 		play(b, ways[i].presses, ways[i].got);
 		assert_false(lurk_sim_anything_down(b->rig->sim));
 		end(b);
@@ -204,7 +227,8 @@ static void the_way_fits_the_rules(void **state)
 
 static void a_nameless_key_gets_a_job(void **state)
 {
-	struct bench *b = make("  curlew: {wired: usb, product: \"fade:0001\", odd: {Feather: {sends: \"hid:07:a5\"}, "
+	struct bench *b = make("  curlew: {wired: usb, product: \"fade:0001\", odd: {Feather: "
+			       "{sends: \"hid:07:a5\"}, "
 			       "Reed: {sends: \"hid:07:a6\"}}}\n");
 
 	(void)state;
@@ -220,7 +244,8 @@ static void a_nameless_key_gets_a_job(void **state)
 }
 
 /* Rules that change while keys are held, by each way into each other. */
-static const char *const sets[] = {"", "CapsLock<>Tab", "CapsLock>nothing", "CapsLock>Enter", "CapsLock>Space"};
+static const char *const sets[] = {"", "CapsLock<>Tab", "CapsLock>nothing", "CapsLock>Enter",
+				   "CapsLock>Space"};
 
 static void nothing_sticks_when_rules_change(void **state)
 {
@@ -238,7 +263,8 @@ static void nothing_sticks_when_rules_change(void **state)
 				sim_rig_key(b->rig, 0, "CapsLock", false);
 				settle(b);
 				if (lurk_sim_anything_down(b->rig->sim))
-					fail_msg("from \"%s\" to \"%s\": %s", sets[from], sets[to], b->rig->got);
+					fail_msg("from \"%s\" to \"%s\": %s", sets[from], sets[to],
+						 b->rig->got);
 				/* And from now on the new rules hold, whatever the way. */
 				sim_rig_got(b->rig);
 				play(b, "+CapsLock -CapsLock",
@@ -321,10 +347,13 @@ static void all_or_nothing(void **state)
 
 	(void)state;
 	for (unsigned at = 1; at < 40; at++) {
-		struct bench *b = make(USB "  other: {wired: usb, product: \"fade:0002\", place: usb-2}\n" TRANSLATED);
+		struct bench *b = make(
+			USB
+			"  other: {wired: usb, product: \"fade:0002\", place: usb-2}\n" TRANSLATED);
 		enum lurk_error error;
 
-		assert_int_equal(apply(b, "CapsLock>Enter @1; Alt<>Meta @2; Delete>nothing"), LURK_OK);
+		assert_int_equal(apply(b, "CapsLock>Enter @1; Alt<>Meta @2; Delete>nothing"),
+				 LURK_OK);
 		b->refusing.calls = 0;
 		b->refusing.refuse_at = at;
 		error = apply(b, "CapsLock<>Tab @1; CapsLock>Enter @2; Insert>nothing");
@@ -332,10 +361,14 @@ static void all_or_nothing(void **state)
 		refused += error == LURK_ERR_PORT;
 		settle(b);
 		if (error)
-			play(b, "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +Insert -Insert",
+			play(b,
+			     "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +Insert "
+			     "-Insert",
 			     "Enter+ Enter- MetaLeft+ MetaLeft- Insert+ Insert- ");
 		else
-			play(b, "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +Insert -Insert",
+			play(b,
+			     "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +Insert "
+			     "-Insert",
 			     "Tab+ Tab- AltLeft+ AltLeft- Delete+ Delete- ");
 		lurk_sim_boot(b->rig->sim);
 		start(b);
@@ -353,7 +386,8 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 	} rows[] = {
 		{"CapsLock>Tab; CapsLock>Space", LURK_ERR_CONFLICT},
 		{"Shift+KeyA>KeyB", LURK_ERR_NOT_YET},
-		{"CapsLock>Tab @3; CapsLock>Space @3", LURK_ERR_CONFLICT}, /* for one that is not here */
+		{"CapsLock>Tab @3; CapsLock>Space @3",
+		 LURK_ERR_CONFLICT}, /* for one that is not here */
 	};
 	struct bench *b = make(USB);
 	uint8_t noise[64] = {0};
@@ -364,8 +398,10 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 		assert_int_equal(apply(b, rows[i].rules), rows[i].error);
 		play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
 	}
-	assert_int_equal(lurk_session_apply(&b->session, noise, sizeof noise, &b->report), LURK_ERR_MAGIC);
-	assert_int_equal(lurk_session_apply(&b->session, noise, IMAGE + 1, &b->report), LURK_ERR_ROOM);
+	assert_int_equal(lurk_session_apply(&b->session, noise, sizeof noise, &b->report),
+			 LURK_ERR_MAGIC);
+	assert_int_equal(lurk_session_apply(&b->session, noise, IMAGE + 1, &b->report),
+			 LURK_ERR_ROOM);
 	b->memory.keymap_size = b->session.memory.keymap_size = 64;
 	assert_int_equal(apply(b, "CapsLock>Tab"), LURK_ERR_ROOM);
 	play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
@@ -375,7 +411,8 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 /* More keyboards than there is memory for stay plain; equal ones share a keymap. */
 static void many_keyboards(void **state)
 {
-	struct bench *b = make(USB "  b: {wired: usb}\n  c: {wired: usb}\n  d: {wired: usb}\n  e: {wired: usb}\n");
+	struct bench *b = make(
+		USB "  b: {wired: usb}\n  c: {wired: usb}\n  d: {wired: usb}\n  e: {wired: usb}\n");
 
 	(void)state;
 	assert_int_equal(apply(b, "CapsLock>Enter"), LURK_OK);

@@ -5,18 +5,20 @@
 #include "profile/edit.h"
 #include "profile/profile.h"
 
-static const char keyboards_text[] = "keyboards:\n"
-				     "  wagtail: {usb: \"fade:0001\"}\n"
-				     "  heron: {built-in: true, broken: [Delete], press-only: [F13]}\n"
-				     "  dipper: [{usb: \"fade:0003\", serial: D-17}, {bluetooth: \"fade:8003\"}]\n";
+static const char keyboards_text[] =
+	"keyboards:\n"
+	"  wagtail: {usb: \"fade:0001\"}\n"
+	"  heron: {built-in: true, broken: [Delete], press-only: [F13]}\n"
+	"  dipper: [{usb: \"fade:0003\", serial: D-17}, {bluetooth: \"fade:8003\"}]\n";
 
-static bool read_keyboards(struct lurk_keyboards_file *file, const char *text, struct lurk_message *why)
+static bool read_keyboards(struct lurk_keyboards_file *file, const char *text,
+			   struct lurk_message *why)
 {
 	return lurk_keyboards_read(file, "keyboards.yaml", strdup(text), strlen(text), why);
 }
 
-static bool read_profile(struct lurk_profile_file *file, struct lurk_keyboards_file *keyboards, const char *text,
-			 size_t length, struct lurk_message *why)
+static bool read_profile(struct lurk_profile_file *file, struct lurk_keyboards_file *keyboards,
+			 const char *text, size_t length, struct lurk_message *why)
 {
 	char *copy = malloc(length + 1);
 
@@ -34,16 +36,19 @@ static const struct {
 } rules[] = {
 	{"- press: CapsLock\n  gives: Enter\n", "CapsLock gives Enter"},
 	{"- {press: caps, gives: kp enter}\n", "CapsLock gives NumpadEnter"},
-	{"- press: 'any Enter'\n  gives: nothing\n  keyboard: WAGTAIL\n", "any Enter gives nothing @1"},
+	{"- press: 'any Enter'\n  gives: nothing\n  keyboard: WAGTAIL\n",
+	 "any Enter gives nothing @1"},
 	{"- swap: [Alt, Meta]\n  keyboard: wagtail\n", "swap Alt gives Meta @1"},
 	{"- swap: [lctrl, Caps Lock]\n", "swap ControlLeft gives CapsLock"},
 	{"- press: hid:07:a5\n  gives: LaunchMail\n", "hid:07:a5 gives LaunchMail"},
-	{"- press: Delete\n  gives: itself\n  off: true\n  note: \"wet: never\"\n", "Delete gives itself off (wet: never)"},
+	{"- press: Delete\n  gives: itself\n  off: true\n  note: \"wet: never\"\n",
+	 "Delete gives itself off (wet: never)"},
 	{"- press: Control\n  gives: Meta\n", "Control gives Meta"},
 	{"- press: Shift+Digit3\n  gives: {text: \"#\"}\n", "Shift+Digit3 gives the text \"#\""},
 	{"- press: only KeyH\n  gives: KeyJ\n", "only KeyH gives KeyJ"},
 	{"- press: Pause\n  gives: Meta+KeyC\n", "Pause gives Meta+KeyC"},
-	{"- press: Pause\n  gives: [Control+KeyA, Control+KeyC]\n", "Pause gives [Control+KeyA, Control+KeyC]"},
+	{"- press: Pause\n  gives: [Control+KeyA, Control+KeyC]\n",
+	 "Pause gives [Control+KeyA, Control+KeyC]"},
 	{"- press: F12\n  gives: {profile: game}\n", "F12 gives profile game"},
 	{"- press: F12\n  gives: {rules: toggle}\n", "F12 gives rules off and on"},
 };
@@ -65,14 +70,16 @@ static void rules_are_read(void **state)
 		assert_int_equal(file.count, 1);
 		r = &file.rules[0];
 		snprintf(words, sizeof words, "%s%s gives %s", r->swap ? "swap " : "",
-			 lurk_words_for_press(&r->press, press), lurk_words_result(&r->gives, gives));
+			 lurk_words_for_press(&r->press, press),
+			 lurk_words_result(&r->gives, gives));
 		if (r->keyboard)
-			snprintf(words + strlen(words), sizeof words - strlen(words), " @%u", r->keyboard);
+			snprintf(words + strlen(words), sizeof words - strlen(words), " @%u",
+				 r->keyboard);
 		if (r->off)
 			strcat(words, " off");
 		if (r->note.length)
-			snprintf(words + strlen(words), sizeof words - strlen(words), " (%.*s)", (int)r->note.length,
-				 r->note.bytes);
+			snprintf(words + strlen(words), sizeof words - strlen(words), " (%.*s)",
+				 (int)r->note.length, r->note.bytes);
 		assert_string_equal(words, rules[i].words);
 		assert_int_equal(file.not_yet != 0, lurk_rule_check(r) == LURK_ERR_NOT_YET);
 		lurk_profile_free(&file);
@@ -89,21 +96,26 @@ static const struct {
 	{"- a\n", "p.yaml:1:1: a profile is written as `field: value`"},
 	{"name: x\n", "p.yaml:1:1: a profile begins with `lurk: 1`"},
 	{"lurk: 2\n", "p.yaml:1:7: this version reads profiles with `lurk: 1`, not `2`"},
-	{"lurk: 1\nrulez: []\n", "p.yaml:2:1: a profile has no field `rulez`; did you mean `rules`?"},
-	{"lurk: 1\ncolour: teal\n", "p.yaml:2:1: a profile has no field `colour`; it can have lurk, name, layout, rules"},
+	{"lurk: 1\nrulez: []\n",
+	 "p.yaml:2:1: a profile has no field `rulez`; did you mean `rules`?"},
+	{"lurk: 1\ncolour: teal\n",
+	 "p.yaml:2:1: a profile has no field `colour`; it can have lurk, name, layout, rules"},
 	{"lurk: 1\nlurk: 1\n", "p.yaml:2:1: `lurk` is already given on line 1; keep one of them"},
 	{"lurk: 1\nname: [a]\n", "p.yaml:2:7: `name:` takes one text"},
 	{"lurk: 1\nlayout: [a]\n", "p.yaml:2:9: `layout:` takes one name, such as gb"},
 	{"lurk: 1\nrules: yes\n", "p.yaml:2:8: `rules:` takes a list of up to 8192 rules"},
 	{HEAD "- CapsLock\n",
 	 "p.yaml:3:3: a rule is expected, such as `- press: CapsLock` and `gives: Enter` below it"},
-	{HEAD "- press: CapsLok\n  gives: Enter\n", "p.yaml:3:10: `CapsLok` is no key; did you mean CapsLock?"},
+	{HEAD "- press: CapsLok\n  gives: Enter\n",
+	 "p.yaml:3:10: `CapsLok` is no key; did you mean CapsLock?"},
 	{HEAD "- press: CapsLock\n  gives: delete\n",
-	 "p.yaml:4:10: `delete` can mean several keys: Delete, Backspace, NumpadDecimal, KEY_DELETEFILE; write one of "
+	 "p.yaml:4:10: `delete` can mean several keys: Delete, Backspace, NumpadDecimal, "
+	 "KEY_DELETEFILE; write one of "
 	 "these, spelled like this"},
 	{HEAD "- press: CapsLock\n  gives: #\n",
 	 "p.yaml:4:9: `gives:` is empty; if a character such as # was meant, quote it: gives: '#'"},
-	{HEAD "- press: CapsLock\n", "p.yaml:3:3: this rule has `press` but no `gives`; add what the key gives"},
+	{HEAD "- press: CapsLock\n",
+	 "p.yaml:3:3: this rule has `press` but no `gives`; add what the key gives"},
 	{HEAD "- gives: Enter\n", "p.yaml:3:3: this rule needs `press` and `gives`, or `swap`"},
 	{HEAD "- swap: [Alt, Meta]\n  press: F1\n",
 	 "p.yaml:3:3: a rule has `swap`, or `press` and `gives`, not both"},
@@ -118,37 +130,52 @@ static const struct {
 	 "p.yaml:4:10: `hid:07:a5` cannot be given: a rule gives a key, `nothing` or `itself`"},
 	{HEAD "- press: F1\n  gives: F2\n  keyboard: wagtial\n",
 	 "p.yaml:5:13: no keyboard is called `wagtial`; keyboards.yaml has wagtail, heron, dipper"},
-	{HEAD "- press: F1\n  gives: F2\n  of: true\n", "p.yaml:5:3: a rule has no field `of`; did you mean `off`?"},
-	{HEAD "- press: F1\n  gives: F2\n  off: no\n", "p.yaml:5:8: `off:` is true or false, not `no`"},
+	{HEAD "- press: F1\n  gives: F2\n  of: true\n",
+	 "p.yaml:5:3: a rule has no field `of`; did you mean `off`?"},
+	{HEAD "- press: F1\n  gives: F2\n  off: no\n",
+	 "p.yaml:5:8: `off:` is true or false, not `no`"},
 	{HEAD "- press: F1\n  gives: F2\n  note: [x]\n", "p.yaml:5:9: `note:` takes one text"},
-	{HEAD "- press: F1\n  gives: []\n", "p.yaml:4:10: an empty list gives nothing; write `gives: nothing`"},
+	{HEAD "- press: F1\n  gives: []\n",
+	 "p.yaml:4:10: an empty list gives nothing; write `gives: nothing`"},
 	{HEAD "- press: F1\n  gives: {text: a, profile: b}\n",
 	 "p.yaml:4:10: `gives:` takes one of text, profile and rules"},
 	{HEAD "- press: F1\n  gives: {rules: off}\n", "p.yaml:4:18: `rules:` here takes `toggle`"},
 	{HEAD "- press: ';'\n  gives: F1\n",
-	 "p.yaml:3:10: which key types `;` depends on the layout, and none is known here; name the key itself, or give "
+	 "p.yaml:3:10: which key types `;` depends on the layout, and none is known here; name the "
+	 "key itself, or give "
 	 "`layout:` in the profile"},
 	{HEAD "- press: 58\n  gives: F1\n",
-	 "p.yaml:3:10: `58` is a bare number and can be read in several ways; write one: set1:58 is F12 (set 1); set2:58 "
-	 "is CapsLock (set 2); hid:07:58 is NumpadEnter (HID usage, keyboard page); evdev:58 is CapsLock (event code, "
-	 "decimal); evdev:88 is F12 (event code); evdev:50 is KeyM (display keycode, decimal); evdev:80 is Numpad2 "
-	 "(display keycode); set1:3a is CapsLock (set 1, decimal); hid:07:3a is F1 (HID usage, decimal)"},
+	 "p.yaml:3:10: `58` is a bare number and can be read in several ways; write one: set1:58 "
+	 "is F12 (set 1); set2:58 "
+	 "is CapsLock (set 2); hid:07:58 is NumpadEnter (HID usage, keyboard page); evdev:58 is "
+	 "CapsLock (event code, "
+	 "decimal); evdev:88 is F12 (event code); evdev:50 is KeyM (display keycode, decimal); "
+	 "evdev:80 is Numpad2 "
+	 "(display keycode); set1:3a is CapsLock (set 1, decimal); hid:07:3a is F1 (HID usage, "
+	 "decimal)"},
 	{HEAD "- press: F1\n  gives: F2\n# é\n- press: f 1\n  gives: F3\n",
-	 "p.yaml:6:3: this rule (F1) and the one on line 3 are for the same key and equally specific; remove one, or "
+	 "p.yaml:6:3: this rule (F1) and the one on line 3 are for the same key and equally "
+	 "specific; remove one, or "
 	 "write `off: true` in it"},
-	{HEAD "- swap: [Alt, Meta]\n  keyboard: heron\n- {press: MetaRight, gives: F1, keyboard: heron}\n",
-	 "p.yaml:5:3: this rule (MetaRight on heron) and the one on line 3 are for the same key and equally specific; "
+	{HEAD "- swap: [Alt, Meta]\n  keyboard: heron\n- {press: MetaRight, gives: F1, keyboard: "
+	      "heron}\n",
+	 "p.yaml:5:3: this rule (MetaRight on heron) and the one on line 3 are for the same key "
+	 "and equally specific; "
 	 "remove one, or write `off: true` in it"},
 	{HEAD "- {press: set1:3a, gives: F1}\n- {press: set2:58, gives: F2}\n",
-	 "p.yaml:4:3: this rule (set2:58) and the one on line 3 are for the same key and equally specific; remove one, or "
+	 "p.yaml:4:3: this rule (set2:58) and the one on line 3 are for the same key and equally "
+	 "specific; remove one, or "
 	 "write `off: true` in it"},
-	{"lurk: &a 1\n", "p.yaml:1:7: anchors and aliases are not read here; write the value out where it is needed"},
-	{"lurk: 1\nrules: &r [*r]\n",
-	 "p.yaml:2:12: anchors and aliases are not read here; write the value out where it is needed"},
+	{"lurk: &a 1\n", "p.yaml:1:7: anchors and aliases are not read here; write the value out "
+			 "where it is needed"},
+	{"lurk: 1\nrules: &r [*r]\n", "p.yaml:2:12: anchors and aliases are not read here; write "
+				      "the value out where it is needed"},
 	{"lurk: [[[[[[[[[[[[[[[[[[[1]]]]]]]]]]]]]]]]]]]\n", "p.yaml:1:22: nested too deeply"},
 	{"lurk: 1\nname: \"\\0\"\n", "p.yaml:2:7: a NUL character is not read here"},
-	{"lurk: 1\nname: caf\xe9\n", "p.yaml:2:10: a byte that is not UTF-8; save the file as UTF-8 text"},
-	{"lurk: 1\nname: a\xc3", "p.yaml:2:8: a byte that is not UTF-8; save the file as UTF-8 text"},
+	{"lurk: 1\nname: caf\xe9\n",
+	 "p.yaml:2:10: a byte that is not UTF-8; save the file as UTF-8 text"},
+	{"lurk: 1\nname: a\xc3",
+	 "p.yaml:2:8: a byte that is not UTF-8; save the file as UTF-8 text"},
 	{"lurk: 1\n---\nlurk: 1\n", "p.yaml:2:1: a second document; one is expected"},
 	{"lurk: 1\n  name: 'x\n", "p.yaml:2:7: mapping values are not allowed in this context"},
 	{"{a: 1}: 2\n", "p.yaml:1:1: a field's name was expected here"},
@@ -176,21 +203,29 @@ static const struct {
 	const char *text, *message;
 } keyboards_refused[] = {
 	{"keyboards: 1\n", "keyboards.yaml:1:12: `keyboards:` takes up to 1024 names, a line each"},
-	{"keyboard: {}\n", "keyboards.yaml:1:1: keyboards.yaml has no field `keyboard`; did you mean `keyboards`?"},
+	{"keyboard: {}\n",
+	 "keyboards.yaml:1:1: keyboards.yaml has no field `keyboard`; did you mean `keyboards`?"},
 	{"keyboards:\n  all: {usb: \"1:1\"}\n",
-	 "keyboards.yaml:2:3: `all` is no name for a keyboard; take up to 32 letters, digits, - and _, but not `all`"},
-	{"keyboards:\n  a: {usb: \"1:1\"}\n  A: {usb: \"1:2\"}\n", "keyboards.yaml:3:3: the name `A` is already given on line 2"},
+	 "keyboards.yaml:2:3: `all` is no name for a keyboard; take up to 32 letters, digits, - "
+	 "and _, but not `all`"},
+	{"keyboards:\n  a: {usb: \"1:1\"}\n  A: {usb: \"1:2\"}\n",
+	 "keyboards.yaml:3:3: the name `A` is already given on line 2"},
 	{"keyboards:\n  a: {usb: fade}\n",
 	 "keyboards.yaml:2:12: `fade` is no vendor and product; write them as \"fade:0001\""},
 	{"keyboards:\n  a: {broken: [F1]}\n",
-	 "keyboards.yaml:2:3: nothing says how `a` is recognised; give it usb, bluetooth, ps2, built-in, serial, place or "
+	 "keyboards.yaml:2:3: nothing says how `a` is recognised; give it usb, bluetooth, ps2, "
+	 "built-in, serial, place or "
 	 "calls-itself"},
-	{"keyboards:\n  a: {ps2: true, broken: F1}\n", "keyboards.yaml:2:26: `broken:` takes a list, as in [Delete]"},
+	{"keyboards:\n  a: {ps2: true, broken: F1}\n",
+	 "keyboards.yaml:2:26: `broken:` takes a list, as in [Delete]"},
 	{"keyboards:\n  a: {ps2: true, broken: [F99]}\n",
 	 "keyboards.yaml:2:27: `F99` is no key; did you mean F9 or F19?"},
-	{"keyboards:\n  a: {ps2: true, broken: [Alt]}\n", "keyboards.yaml:2:27: `Alt` is not one key"},
-	{"keyboards:\n  a: {ps2: maybe}\n", "keyboards.yaml:2:12: `ps2:` is true or false, not `maybe`"},
-	{"keyboards:\n  a: {usbb: 1}\n", "keyboards.yaml:2:7: a keyboard has no field `usbb`; did you mean `usb`?"},
+	{"keyboards:\n  a: {ps2: true, broken: [Alt]}\n",
+	 "keyboards.yaml:2:27: `Alt` is not one key"},
+	{"keyboards:\n  a: {ps2: maybe}\n",
+	 "keyboards.yaml:2:12: `ps2:` is true or false, not `maybe`"},
+	{"keyboards:\n  a: {usbb: 1}\n",
+	 "keyboards.yaml:2:7: a keyboard has no field `usbb`; did you mean `usb`?"},
 	{"keyboards:\n  a: {serial: [1]}\n", "keyboards.yaml:2:15: `serial:` takes one text"},
 };
 
@@ -227,26 +262,38 @@ static const struct {
 	{"+", "lurk: 1\n", "lurk: 1\nrules:\n  - press: F1\n    gives: F2\n"},
 	{"+", "lurk: 1", "lurk: 1\nrules:\n  - press: F1\n    gives: F2\n"},
 	{"+", "lurk: 1\nrules:\n", "lurk: 1\nrules:\n  - press: F1\n    gives: F2\n"},
-	{"+", "lurk: 1\nrules: # none yet\nname: x\n", "lurk: 1\nrules: # none yet\n  - press: F1\n    gives: F2\nname: x\n"},
-	{"+", "lurk: 1\nrules: []  # none\nname: x\n", "lurk: 1\nrules:  # none\n  - press: F1\n    gives: F2\nname: x\n"},
+	{"+", "lurk: 1\nrules: # none yet\nname: x\n",
+	 "lurk: 1\nrules: # none yet\n  - press: F1\n    gives: F2\nname: x\n"},
+	{"+", "lurk: 1\nrules: []  # none\nname: x\n",
+	 "lurk: 1\nrules:  # none\n  - press: F1\n    gives: F2\nname: x\n"},
 	{"+", "# Kopf: Vögel\nlurk: 1\nrules:\n- press: é\n  gives: Tab # Möwe\n\n# Ende\n", NULL},
 	{"+", "lurk: 1\nrules:\n- press: Tab # Möwe\n  gives: F9   # für den Eisvogel\n\n# Ende\n",
-	 "lurk: 1\nrules:\n- press: Tab # Möwe\n  gives: F9   # für den Eisvogel\n- press: F1\n  gives: F2\n\n# Ende\n"},
+	 "lurk: 1\nrules:\n- press: Tab # Möwe\n  gives: F9   # für den Eisvogel\n- press: F1\n  "
+	 "gives: F2\n\n# Ende\n"},
 	{"+", "lurk: 1\nrules:\n    -   press: Tab\n        gives: F9\nname: Zaunkönig 🪶\n",
-	 "lurk: 1\nrules:\n    -   press: Tab\n        gives: F9\n    - press: F1\n      gives: F2\nname: Zaunkönig 🪶\n"},
+	 "lurk: 1\nrules:\n    -   press: Tab\n        gives: F9\n    - press: F1\n      gives: "
+	 "F2\nname: Zaunkönig 🪶\n"},
 	{"+", "lurk: 1\nrules: [{press: Tab, gives: F9}] # kurz\n",
 	 "lurk: 1\nrules: [{press: Tab, gives: F9}, {press: F1, gives: F2}] # kurz\n"},
 	{"+", "\xef\xbb\xbflurk: 1\r\nname: Möwe\r\nrules:\r\n  - press: Tab\r\n    gives: F9\r\n",
-	 "\xef\xbb\xbflurk: 1\r\nname: Möwe\r\nrules:\r\n  - press: Tab\r\n    gives: F9\r\n  - press: F1\r\n    gives: "
+	 "\xef\xbb\xbflurk: 1\r\nname: Möwe\r\nrules:\r\n  - press: Tab\r\n    gives: F9\r\n  - "
+	 "press: F1\r\n    gives: "
 	 "F2\r\n"},
-	{"+", "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n    note: |\n      zwei\n      Zeilen\n\nname: x\n",
-	 "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n    note: |\n      zwei\n      Zeilen\n\n  - press: F1\n    gives: "
+	{"+",
+	 "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n    note: |\n      zwei\n      "
+	 "Zeilen\n\nname: x\n",
+	 "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n    note: |\n      zwei\n      "
+	 "Zeilen\n\n  - press: F1\n    gives: "
 	 "F2\nname: x\n"},
 	{"+", "{lurk: 1}\n", NULL},
-	{"-0", "lurk: 1\nrules:\n  # warum\n  - press: Tab # Möwe #1\n    gives: F9\n    note: 'a # b'\n  - press: F3\n    "
-	       "gives: F4\n",
+	{"-0",
+	 "lurk: 1\nrules:\n  # warum\n  - press: Tab # Möwe #1\n    gives: F9\n    note: 'a # b'\n "
+	 " - press: F3\n    "
+	 "gives: F4\n",
 	 "lurk: 1\nrules:\n  # warum\n  # Möwe #1\n  - press: F3\n    gives: F4\n"},
-	{"-1", "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n\n  # zweite\n  - press: F3\n    gives: F4",
+	{"-1",
+	 "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n\n  # zweite\n  - press: F3\n    gives: "
+	 "F4",
 	 "lurk: 1\nrules:\n  - press: Tab\n    gives: F9\n\n  # zweite\n"},
 	{"-0", "lurk: 1\nrules:\n  - {press: Tab, gives: F9}\n", "lurk: 1\nrules:\n"},
 	{"-0", "lurk: 1\nrules: [{press: Tab, gives: F9}, {press: F3, gives: F4}]\n",
@@ -255,12 +302,15 @@ static const struct {
 	 "lurk: 1\nrules: [{press: Tab, gives: F9}]\n"},
 	{"=0", "lurk: 1\nrules:\n  - press: CapsLock\n    gives: 'F9' # Möwe\n    note: ü\n",
 	 "lurk: 1\nrules:\n  - press: CapsLock\n    gives: Tab # Möwe\n    note: ü\n"},
-	{"=1", "lurk: 1\nname: 🪶🪶\nrules: [{press: F5, gives: F9}, {gives: \"F4\", press: F3}]\n",
+	{"=1",
+	 "lurk: 1\nname: 🪶🪶\nrules: [{press: F5, gives: F9}, {gives: \"F4\", press: F3}]\n",
 	 "lurk: 1\nname: 🪶🪶\nrules: [{press: F5, gives: F9}, {gives: Tab, press: F3}]\n"},
 	{"!0", "lurk: 1\nrules:\n  - press: F5\n    gives: F9 # Möwe\n  - {press: F3, gives: F4}\n",
-	 "lurk: 1\nrules:\n  - press: F5\n    gives: F9 # Möwe\n    note: 'it''s: wet'\n  - {press: F3, gives: F4}\n"},
+	 "lurk: 1\nrules:\n  - press: F5\n    gives: F9 # Möwe\n    note: 'it''s: wet'\n  - "
+	 "{press: F3, gives: F4}\n"},
 	{"!1", "lurk: 1\nrules:\n  - press: F5\n    gives: F9\n  - {press: F3, gives: F4}\n",
-	 "lurk: 1\nrules:\n  - press: F5\n    gives: F9\n  - {press: F3, gives: F4, note: 'it''s: wet'}\n"},
+	 "lurk: 1\nrules:\n  - press: F5\n    gives: F9\n  - {press: F3, gives: F4, note: 'it''s: "
+	 "wet'}\n"},
 	{"!0", "lurk: 1\nrules:\n  - press: F5\n    note:  # leer\n    gives: F9\n",
 	 "lurk: 1\nrules:\n  - press: F5\n    note: 'it''s: wet'  # leer\n    gives: F9\n"},
 };
@@ -269,7 +319,8 @@ static bool do_edit(const char *edit, struct lurk_yaml *yaml, struct lurk_messag
 {
 	static const struct lurk_field rule[] = {{"press", "F1"}, {"gives", "F2"}};
 	struct lurk_field tab = {"gives", "Tab"}, note = {"note", NULL};
-	struct lurk_node *list = lurk_node_get(yaml->root, "rules"), *item = list ? list->first : NULL;
+	struct lurk_node *list = lurk_node_get(yaml->root, "rules"),
+			 *item = list ? list->first : NULL;
 	char *scalar = lurk_yaml_scalar("it's: wet");
 	bool fine;
 
@@ -294,7 +345,8 @@ static void edits_leave_the_rest_alone(void **state)
 		struct lurk_yaml yaml;
 		bool fine;
 
-		if (!lurk_yaml_parse(&yaml, "p.yaml", strdup(edits[i].before), strlen(edits[i].before), &why))
+		if (!lurk_yaml_parse(&yaml, "p.yaml", strdup(edits[i].before),
+				     strlen(edits[i].before), &why))
 			fail_msg("%s", why.text);
 		fine = do_edit(edits[i].edit, &yaml, &why);
 		if (edits[i].after) {
@@ -317,7 +369,8 @@ static void names_are_added(void **state)
 		{"keyboards:\n  a: {usb: \"1:1\"} # x\n\n# y\n",
 		 "keyboards:\n  a: {usb: \"1:1\"} # x\n  teal: {ps2: true}\n\n# y\n"},
 		{"keyboards: {}\n", "keyboards:\n  teal: {ps2: true}\n"},
-		{"keyboards: {a: {usb: \"1:1\"}}\n", "keyboards: {a: {usb: \"1:1\"}, teal: {ps2: true}}\n"},
+		{"keyboards: {a: {usb: \"1:1\"}}\n",
+		 "keyboards: {a: {usb: \"1:1\"}, teal: {ps2: true}}\n"},
 	};
 	struct lurk_field field = {"teal", "{ps2: true}"};
 
@@ -326,7 +379,8 @@ static void names_are_added(void **state)
 		struct lurk_message why;
 		struct lurk_yaml yaml;
 
-		assert_true(lurk_yaml_parse(&yaml, "k.yaml", strdup(rows[i].before), strlen(rows[i].before), &why));
+		assert_true(lurk_yaml_parse(&yaml, "k.yaml", strdup(rows[i].before),
+					    strlen(rows[i].before), &why));
 		assert_true(lurk_edit_name(&yaml, "keyboards", &field, &why));
 		assert_string_equal(yaml.bytes, rows[i].after);
 		lurk_yaml_free(&yaml);
@@ -335,8 +389,10 @@ static void names_are_added(void **state)
 
 static void scalars_are_quoted(void **state)
 {
-	static const char *const texts[] = {"plain", "", " a", "a ", "a: b", "a #b", "#", "'", "it's", "\"", "- x", "a\nb\"\\",
-					    "hid:07:a5", "Möwe", "[x]", "a, b", "*", "&", "~", "!", "%", "@", "`", "?", "x:"};
+	static const char *const texts[] = {
+		"plain", "",    " a",       "a ",        "a: b", "a #b", "#",    "'", "it's",
+		"\"",    "- x", "a\nb\"\\", "hid:07:a5", "Möwe", "[x]",  "a, b", "*", "&",
+		"~",     "!",   "%",        "@",         "`",    "?",    "x:"};
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(texts); i++) {
@@ -348,7 +404,8 @@ static void scalars_are_quoted(void **state)
 		if (!lurk_yaml_parse(&yaml, "x", text, strlen(text), &why))
 			fail_msg("%s: %s", scalar, why.text);
 		assert_string_equal(lurk_node_get(yaml.root, "a")->text, texts[i]);
-		assert_string_equal(lurk_node_get(lurk_node_get(yaml.root, "b"), "c")->text, texts[i]);
+		assert_string_equal(lurk_node_get(lurk_node_get(yaml.root, "b"), "c")->text,
+				    texts[i]);
 		lurk_yaml_free(&yaml);
 		free(scalar);
 	}
@@ -362,13 +419,16 @@ static void what_is_not_yet_is_said_when_applied(void **state)
 	size_t length;
 	uint8_t *image;
 	const char text[] = HEAD "- press: F1\n  gives: F2\n- press: F3\n  gives: {text: teal}\n";
-	const char off[] = HEAD "- press: F1\n  gives: F2\n- press: F3\n  gives: {text: teal}\n  off: true\n";
+	const char off[] =
+		HEAD "- press: F1\n  gives: F2\n- press: F3\n  gives: {text: teal}\n  off: true\n";
 
 	(void)state;
 	assert_true(read_profile(&file, &keyboards, text, strlen(text), &why));
 	assert_null(lurk_profile_image(&file, &keyboards, &length, &why));
-	assert_string_equal(why.text, "p.yaml:5:3: not yet: rules that type text come in a later version; write `off: "
-				      "true` in it to keep it and apply the others");
+	assert_string_equal(
+		why.text,
+		"p.yaml:5:3: not yet: rules that type text come in a later version; write `off: "
+		"true` in it to keep it and apply the others");
 	lurk_profile_free(&file);
 	lurk_keyboards_free(&keyboards);
 	assert_true(read_profile(&file, &keyboards, off, strlen(off), &why));

@@ -53,7 +53,8 @@ static void flush(struct player *p)
 	};
 
 	if (row->repeats) {
-		snprintf(repeats, sizeof repeats, "%u repeat%s", row->repeats, row->repeats > 1 ? "s" : "");
+		snprintf(repeats, sizeof repeats, "%u repeat%s", row->repeats,
+			 row->repeats > 1 ? "s" : "");
 		add(row->got, ", ", repeats);
 	}
 	if (c->show && (row->any || p->action))
@@ -90,7 +91,8 @@ static void on_key(void *data, unsigned keyboard, const struct lurk_key_event *k
 	char name[LURK_WORDS], text[LURK_WORDS + 16];
 
 	(void)keyboard;
-	snprintf(text, sizeof text, "%s %s", lurk_words_key(key->key, key->scan, name), state_name(key->state));
+	snprintf(text, sizeof text, "%s %s", lurk_words_key(key->key, key->scan, name),
+		 state_name(key->state));
 	add(p->row.key, ", ", text);
 }
 
@@ -112,7 +114,12 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 static void on_text(void *data, const char *text)
 {
 	struct player *p = data;
-	const char *shown = *text == '\r' || *text == '\n' ? "↵" : *text == '\t' ? "⇥" : *text == '\b' ? "⌫" : *text == 27 ? "Esc" : *text == 127 ? "⌦" : text;
+	const char *shown = *text == '\r' || *text == '\n' ? "↵"
+			    : *text == '\t'                ? "⇥"
+			    : *text == '\b'                ? "⌫"
+			    : *text == 27                  ? "Esc"
+			    : *text == 127                 ? "⌦"
+							   : text;
 
 	if ((unsigned char)*shown >= ' ')
 		add(p->row.text, "", shown);
@@ -154,11 +161,12 @@ static bool make_memory(struct lurk_session_memory *m)
 		m->images[i] = malloc(m->image_size);
 		m->keymaps[i] = malloc(m->keymap_size);
 	}
-	return m->keyboards && m->engine_keyboards && m->images[0] && m->images[1] && m->keymaps[0] &&
-	       m->keymaps[1];
+	return m->keyboards && m->engine_keyboards && m->images[0] && m->images[1] &&
+	       m->keymaps[0] && m->keymaps[1];
 }
 
-bool lurk_computer_open(struct lurk_computer *computer, const char *folder, struct lurk_message *message)
+bool lurk_computer_open(struct lurk_computer *computer, const char *folder,
+			struct lurk_message *message)
 {
 	char path[PATH_MAX], *bytes;
 	size_t length;
@@ -233,7 +241,8 @@ static bool take_keyboard(struct player *p, unsigned at)
 		break;
 	}
 	if (!lurk_sim_plugged(p->computer->sim, p->keyboard))
-		return complain(p, "not plugged in:", p->computer->desk.keyboards[p->keyboard].name);
+		return complain(p,
+				"not plugged in:", p->computer->desk.keyboards[p->keyboard].name);
 	return true;
 }
 
@@ -277,7 +286,8 @@ static bool play_key(struct player *p)
 		return complain(p, "this keyboard has no key", p->words[1]);
 	if (p->count == 4 && *what == 'p' && !strcmp(p->words[2], "for")) {
 		if (!lurk_desk_time(p->words[3], &time_us))
-			return complain(p, "a time such as 80ms or 2s is expected, not", p->words[3]);
+			return complain(p, "a time such as 80ms or 2s is expected, not",
+					p->words[3]);
 	} else if (p->count != 2) {
 		return complain(p, "not understood from", p->words[2]);
 	}
@@ -349,7 +359,8 @@ static bool play_plug(struct player *p)
 	if (lurk_sim_plugged(p->computer->sim, (unsigned)found) == plug)
 		return complain(p, plug ? "already plugged in:" : "not plugged in:", p->words[1]);
 	p->keyboard = (unsigned)found;
-	if (plug && at + 1 < p->count && !strcmp(p->words[at], "by") && !strcmp(p->words[at + 1], "radio")) {
+	if (plug && at + 1 < p->count && !strcmp(p->words[at], "by") &&
+	    !strcmp(p->words[at + 1], "radio")) {
 		radio = true;
 		at += 2;
 		if (!p->computer->desk.keyboards[found].has_radio)
@@ -381,8 +392,10 @@ static bool play_cut(struct player *p)
 	size_t bytes = 0;
 	bool plain = p->count == 2;
 
-	if (strcmp(p->words[1], "power") || !(plain || (p->count == 5 && !strcmp(p->words[2], "after"))))
-		return complain(p, "`cut power` or `cut power after N bytes` is expected, not", p->words[1]);
+	if (strcmp(p->words[1], "power") ||
+	    !(plain || (p->count == 5 && !strcmp(p->words[2], "after"))))
+		return complain(p, "`cut power` or `cut power after N bytes` is expected, not",
+				p->words[1]);
 	if (!plain && sscanf(p->words[3], "%zu", &bytes) != 1)
 		return complain(p, "a number of bytes is expected, not", p->words[3]);
 	if (plain)
@@ -484,14 +497,17 @@ static bool play_line(struct player *p, const char *text)
 		if (p->count < actions[i].least || p->count > actions[i].most)
 			return complain(p, "this is written", actions[i].use);
 		if (!lurk_sim_has_power(p->computer->sim) && strcmp(p->words[0], "power"))
-			return complain(p, "the power is off; `power on` comes before", p->words[0]);
+			return complain(p, "the power is off; `power on` comes before",
+					p->words[0]);
 		if (!actions[i].play(p))
 			return false;
 		flush(p);
 		return true;
 	}
-	return complain(p, "a script has press, hold, release, type, wait, plug, unplug, apply, reboot, cut power "
-			   "and power on; it has no",
+	return complain(p,
+			"a script has press, hold, release, type, wait, plug, unplug, apply, "
+			"reboot, cut power "
+			"and power on; it has no",
 			p->words[0]);
 }
 
@@ -508,7 +524,8 @@ bool lurk_computer_play(struct lurk_computer *computer, const char *path, FILE *
 	while (fine && fgets(line, sizeof line, script)) {
 		p.line++;
 		if (!strchr(line, '\n') && !feof(script)) {
-			fine = lurk_say(message, "%s:%u: a line of more than %zu bytes", path, p.line, sizeof line - 2);
+			fine = lurk_say(message, "%s:%u: a line of more than %zu bytes", path,
+					p.line, sizeof line - 2);
 			break;
 		}
 		line[strcspn(line, "\r\n")] = '\0';

@@ -8,8 +8,8 @@
  *     plug KEYBOARD [by radio] [in PLACE]    unplug KEYBOARD
  *     apply    reboot    cut power [after N bytes]    power on
  *
- * A KEY is what is printed on the key: its W3C name, or a name that the desk gives it. Without `on` it
- * is on the keyboard of the line before. A TIME is such as 80ms or 2s.
+ * A KEY is what is printed on the key: its W3C name, or a name that the desk gives it. Without `on`
+ * it is on the keyboard of the line before. A TIME is such as 80ms or 2s.
  */
 #ifndef LURK_SIM_COMPUTER_H
 #define LURK_SIM_COMPUTER_H
@@ -40,7 +40,8 @@ struct lurk_computer {
 };
 
 /* Opens the desk in a folder: desk.yaml says what stands on it. */
-bool lurk_computer_open(struct lurk_computer *computer, const char *folder, struct lurk_message *message);
+bool lurk_computer_open(struct lurk_computer *computer, const char *folder,
+			struct lurk_message *message);
 void lurk_computer_close(struct lurk_computer *computer);
 
 /* Plays a script; false with a message "path:line: …" at a line that cannot be played. */

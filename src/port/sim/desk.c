@@ -9,17 +9,18 @@
 #include "text/words.h"
 
 static const char *const top_fields[] = {"desk", "name", "clock", "layout", "keyboards", NULL};
-static const char *const keyboard_fields[] = {"calls-itself", "wired", "product", "serial", "place",
-					      "built-in", "form", "keys", "odd", "radio", "away",
-					      "declares-twice", NULL};
+static const char *const keyboard_fields[] = {
+	"calls-itself", "wired", "product", "serial", "place",          "built-in", "form",
+	"keys",         "odd",   "radio",   "away",   "declares-twice", NULL};
 static const char *const radio_fields[] = {"product", "place", NULL};
 static const char *const key_fields[] = {"sends", "press-only", "presses-itself", NULL};
 
 /* The keys of a form, as event codes. */
 static const lurk_key compact[] = {
-	1,  59, 60, 61, 62, 63, 64, 65, 66, 67, 68, 87, 88, 99, 70, 119, 110, 111, 41, 2,  3,  4,  5,  6,
-	7,  8,	9,  10, 11, 12, 13, 14, 15, 16, 17, 18, 19, 20, 21, 22,	 23,  24,  25, 26, 27, 28, 58, 30,
-	31, 32, 33, 34, 35, 36, 37, 38, 39, 40, 43, 42, 86, 44, 45, 46,	 47,  48,  49, 50, 51, 52, 53, 54,
+	1,  59,  60, 61, 62,  63,  64,  65, 66,  67,  68,  87,  88,  99,  70,  119, 110, 111,
+	41, 2,   3,  4,  5,   6,   7,   8,  9,   10,  11,  12,  13,  14,  15,  16,  17,  18,
+	19, 20,  21, 22, 23,  24,  25,  26, 27,  28,  58,  30,  31,  32,  33,  34,  35,  36,
+	37, 38,  39, 40, 43,  42,  86,  44, 45,  46,  47,  48,  49,  50,  51,  52,  53,  54,
 	29, 125, 56, 57, 100, 126, 127, 97, 103, 105, 106, 108, 102, 107, 104, 109,
 };
 static const lurk_key pad[] = {69, 98, 55, 74, 71, 72, 73, 78, 75, 76, 77, 79, 80, 81, 96, 82, 83};
@@ -46,15 +47,16 @@ bool lurk_desk_time(const char *text, uint64_t *time_us)
 	return !strcmp(end, "ms") || !strcmp(end, "s");
 }
 
-static bool read_text(struct reader *r, const struct lurk_node *map, const char *field, char *out, size_t size)
+static bool read_text(struct reader *r, const struct lurk_node *map, const char *field, char *out,
+		      size_t size)
 {
 	const struct lurk_node *node = lurk_node_get(map, field);
 
 	if (!node)
 		return true;
 	if (node->kind != LURK_NODE_SCALAR || strlen(node->text) >= size)
-		return lurk_yaml_say(&r->yaml, node, r->message, "`%s:` takes a text of up to %zu characters",
-				     field, size - 1);
+		return lurk_yaml_say(&r->yaml, node, r->message,
+				     "`%s:` takes a text of up to %zu characters", field, size - 1);
 	snprintf(out, size, "%s", node->text);
 	return true;
 }
@@ -66,7 +68,8 @@ static bool read_flag(struct reader *r, const struct lurk_node *map, const char 
 	return !node || lurk_yaml_bool(&r->yaml, node, flag, r->message);
 }
 
-static bool read_product(struct reader *r, const struct lurk_node *map, struct lurk_identity *identity)
+static bool read_product(struct reader *r, const struct lurk_node *map,
+			 struct lurk_identity *identity)
 {
 	const struct lurk_node *node = lurk_node_get(map, "product");
 	unsigned vendor, product;
@@ -83,7 +86,9 @@ static bool read_product(struct reader *r, const struct lurk_node *map, struct l
 
 static lurk_scan scan_as_wired(enum lurk_desk_wired wired, lurk_key key)
 {
-	uint8_t kind = wired == LURK_WIRED_USB ? LURK_SCAN_HID : wired == LURK_WIRED_SET1 ? LURK_SCAN_SET1 : LURK_SCAN_SET2;
+	uint8_t kind = wired == LURK_WIRED_USB    ? LURK_SCAN_HID
+		       : wired == LURK_WIRED_SET1 ? LURK_SCAN_SET1
+						  : LURK_SCAN_SET2;
 	lurk_scan scan = lurk_key_scan(key, 0);
 
 	for (size_t i = 0; scan.kind && scan.kind != kind; i++)
@@ -111,21 +116,24 @@ static void add_key(struct lurk_desk_keyboard *keyboard, lurk_key key)
 	keyboard->key_count++;
 }
 
-static bool add_form(struct reader *r, const struct lurk_node *node, struct lurk_desk_keyboard *keyboard)
+static bool add_form(struct reader *r, const struct lurk_node *node,
+		     struct lurk_desk_keyboard *keyboard)
 {
 	const char *form = node ? node->text : "full";
 	bool full = !strcmp(form, "full"), none = !strcmp(form, "none");
 
 	if (!full && !none && strcmp(form, "compact") && strcmp(form, "pad"))
 		return say(r, node, "`form:` is full, compact, pad or none");
-	for (size_t i = 0; i < sizeof compact / sizeof *compact && !none && strcmp(form, "pad"); i++)
+	for (size_t i = 0; i < sizeof compact / sizeof *compact && !none && strcmp(form, "pad");
+	     i++)
 		add_key(keyboard, compact[i]);
 	for (size_t i = 0; i < sizeof pad / sizeof *pad && !none && strcmp(form, "compact"); i++)
 		add_key(keyboard, pad[i]);
 	return true;
 }
 
-static bool read_keys(struct reader *r, const struct lurk_node *list, struct lurk_desk_keyboard *keyboard)
+static bool read_keys(struct reader *r, const struct lurk_node *list,
+		      struct lurk_desk_keyboard *keyboard)
 {
 	struct lurk_message why;
 	struct lurk_press press;
@@ -142,16 +150,19 @@ static bool read_keys(struct reader *r, const struct lurk_node *list, struct lur
 	return true;
 }
 
-static bool read_odd_key(struct reader *r, const struct lurk_node *node, struct lurk_desk_keyboard *keyboard)
+static bool read_odd_key(struct reader *r, const struct lurk_node *node,
+			 struct lurk_desk_keyboard *keyboard)
 {
-	const struct lurk_node *sends = lurk_node_get(node, "sends"), *itself = lurk_node_get(node, "presses-itself");
+	const struct lurk_node *sends = lurk_node_get(node, "sends"),
+			       *itself = lurk_node_get(node, "presses-itself");
 	struct lurk_desk_key *key = key_labelled(keyboard, node->key->text);
 
 	if (!lurk_yaml_fields(&r->yaml, node, "an odd key", key_fields, r->message))
 		return false;
 	if (!key) {
 		if (keyboard->key_count == LURK_DESK_KEYS || !sends)
-			return say(r, node->key, "the keyboard has no such key; say what it `sends`");
+			return say(r, node->key,
+				   "the keyboard has no such key; say what it `sends`");
 		key = &keyboard->keys[keyboard->key_count++];
 		snprintf(key->label, sizeof key->label, "%s", node->key->text);
 	}
@@ -162,12 +173,15 @@ static bool read_odd_key(struct reader *r, const struct lurk_node *node, struct 
 								      : LURK_SCAN_SET2;
 
 		if (strcmp(sends->text, "nothing") &&
-		    (lurk_scan_read(sends->text, strlen(sends->text), &scan) != LURK_OK || scan.kind != wanted ||
-		     (wanted == LURK_SCAN_HID && scan.code >> 16 != 0x07 && scan.code >> 16 != 0x0c)))
+		    (lurk_scan_read(sends->text, strlen(sends->text), &scan) != LURK_OK ||
+		     scan.kind != wanted ||
+		     (wanted == LURK_SCAN_HID && scan.code >> 16 != 0x07 &&
+		      scan.code >> 16 != 0x0c)))
 			return say(r, sends,
-				   wanted == LURK_SCAN_HID
-					   ? "a USB key sends a usage such as hid:07:a5 or hid:0c:e9, or nothing"
-					   : "a PS/2 key sends a scan code of its set, such as set2:58, or nothing");
+				   wanted == LURK_SCAN_HID ? "a USB key sends a usage such as "
+							     "hid:07:a5 or hid:0c:e9, or nothing"
+							   : "a PS/2 key sends a scan code of its "
+							     "set, such as set2:58, or nothing");
 		key->scan = scan;
 	}
 	if (!read_flag(r, node, "press-only", &key->press_only))
@@ -177,10 +191,12 @@ static bool read_odd_key(struct reader *r, const struct lurk_node *node, struct 
 	return true;
 }
 
-static bool read_wired(struct reader *r, const struct lurk_node *node, struct lurk_desk_keyboard *keyboard)
+static bool read_wired(struct reader *r, const struct lurk_node *node,
+		       struct lurk_desk_keyboard *keyboard)
 {
 	static const char *const names[] = {"usb", "set1", "set2", "translated"};
-	static const uint8_t wirings[] = {LURK_WIRING_HID, LURK_WIRING_SET1, LURK_WIRING_SET2, LURK_WIRING_SET1};
+	static const uint8_t wirings[] = {LURK_WIRING_HID, LURK_WIRING_SET1, LURK_WIRING_SET2,
+					  LURK_WIRING_SET1};
 	const char *name = node ? node->text : "usb";
 
 	for (unsigned i = 0; i < 4; i++) {
@@ -194,7 +210,8 @@ static bool read_wired(struct reader *r, const struct lurk_node *node, struct lu
 	return say(r, node, "`wired:` is usb, set1, set2 or translated");
 }
 
-static bool read_radio(struct reader *r, const struct lurk_node *node, struct lurk_desk_keyboard *keyboard)
+static bool read_radio(struct reader *r, const struct lurk_node *node,
+		       struct lurk_desk_keyboard *keyboard)
 {
 	if (!node)
 		return true;
@@ -214,20 +231,26 @@ static bool read_keyboard(struct reader *r, const struct lurk_node *node)
 	struct lurk_identity *id = &k->identity;
 	const struct lurk_node *odd = lurk_node_get(node, "odd");
 
-	if (!lurk_yaml_fields(&r->yaml, node, "a keyboard on the desk", keyboard_fields, r->message))
+	if (!lurk_yaml_fields(&r->yaml, node, "a keyboard on the desk", keyboard_fields,
+			      r->message))
 		return false;
-	if (r->desk->keyboard_count == LURK_DESK_KEYBOARDS || strlen(node->key->text) >= sizeof k->name)
-		return lurk_yaml_say(&r->yaml, node->key, r->message,
-				     "up to %d keyboards stand on a desk, with names of up to %d characters",
-				     LURK_DESK_KEYBOARDS, LURK_LABEL - 1);
+	if (r->desk->keyboard_count == LURK_DESK_KEYBOARDS ||
+	    strlen(node->key->text) >= sizeof k->name)
+		return lurk_yaml_say(
+			&r->yaml, node->key, r->message,
+			"up to %d keyboards stand on a desk, with names of up to %d characters",
+			LURK_DESK_KEYBOARDS, LURK_LABEL - 1);
 	snprintf(k->name, sizeof k->name, "%s", node->key->text);
 	if (!read_wired(r, lurk_node_get(node, "wired"), k) || !read_product(r, node, id) ||
 	    !read_text(r, node, "calls-itself", id->name, sizeof id->name) ||
 	    !read_text(r, node, "serial", id->serial, sizeof id->serial) ||
 	    !read_text(r, node, "place", id->place, sizeof id->place) ||
-	    !read_flag(r, node, "built-in", &id->built_in) || !read_flag(r, node, "away", &k->away) ||
-	    !read_flag(r, node, "declares-twice", &k->twice) || !add_form(r, lurk_node_get(node, "form"), k) ||
-	    !read_keys(r, lurk_node_get(node, "keys"), k) || !read_radio(r, lurk_node_get(node, "radio"), k))
+	    !read_flag(r, node, "built-in", &id->built_in) ||
+	    !read_flag(r, node, "away", &k->away) ||
+	    !read_flag(r, node, "declares-twice", &k->twice) ||
+	    !add_form(r, lurk_node_get(node, "form"), k) ||
+	    !read_keys(r, lurk_node_get(node, "keys"), k) ||
+	    !read_radio(r, lurk_node_get(node, "radio"), k))
 		return false;
 	if (odd && odd->kind != LURK_NODE_MAP)
 		return say(r, odd, "`odd:` takes a key a line");
@@ -255,7 +278,8 @@ static bool read_desk(struct reader *r)
 	const struct lurk_node *root = r->yaml.root, *version, *keyboards;
 
 	if (!root)
-		return lurk_say(r->message, "%s:1:1: no desk in it; it begins with `desk: 1`", r->yaml.path);
+		return lurk_say(r->message, "%s:1:1: no desk in it; it begins with `desk: 1`",
+				r->yaml.path);
 	if (!lurk_yaml_fields(&r->yaml, root, "a desk", top_fields, r->message))
 		return false;
 	version = lurk_node_get(root, "desk");

@@ -25,7 +25,7 @@ struct lurk_desk_keyboard {
 	enum lurk_desk_wired wired;
 	struct lurk_identity identity, radio;
 	bool has_radio, away; /* not plugged in at the start */
-	bool twice;	      /* its interface declares every usage twice */
+	bool twice;           /* its interface declares every usage twice */
 	struct lurk_desk_key keys[LURK_DESK_KEYS];
 	unsigned key_count;
 };

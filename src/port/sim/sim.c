@@ -31,9 +31,9 @@ struct keyboard {
 	struct lurk_wire wire;
 	struct lurk_ps2 ps2;
 	struct lurk_hid boot, consumer;
-	bool held[LURK_DESK_KEYS];	/* fingers on keys */
+	bool held[LURK_DESK_KEYS];          /* fingers on keys */
 	uint64_t itself_at[LURK_DESK_KEYS]; /* when a key next presses or releases itself */
-	unsigned typematic; /* 1 + the key that a PS/2 keyboard repeats */
+	unsigned typematic;                 /* 1 + the key that a PS/2 keyboard repeats */
 	uint64_t typematic_at;
 	struct lurk_table_entry table[TABLE_ENTRIES];
 	uint16_t table_entries;
@@ -55,7 +55,7 @@ struct lurk_sim {
 	struct keyboard keyboards[LURK_DESK_KEYBOARDS];
 	struct lurk_port_event queue[QUEUE];
 	unsigned first, waiting;
-	unsigned buffered;    /* events in the readers' buffer since they last read */
+	unsigned buffered; /* events in the readers' buffer since they last read */
 	uint64_t buffered_at;
 	uint8_t pressed[LURK_KEY_COUNT]; /* by how many nodes, for the programs */
 };
@@ -87,13 +87,15 @@ static void show_lights(struct lurk_sim *sim)
 	for (unsigned i = 0; i < 3; i++) {
 		if (!((lights ^ sim->lights) >> i & 1))
 			continue;
-		snprintf(text, sizeof text, "%s light %s", names[i], lights >> i & 1 ? "on" : "off");
+		snprintf(text, sizeof text, "%s light %s", names[i],
+			 lights >> i & 1 ? "on" : "off");
 		note(sim, text);
 	}
 	sim->lights = lights;
 }
 
-static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key, enum lurk_state state)
+static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key,
+			 enum lurk_state state)
 {
 	char text[LURK_LAYOUT_TEXT] = "";
 
@@ -124,7 +126,8 @@ static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key, 
 static void node_event(struct lurk_sim *sim, unsigned number, struct node *node, lurk_key key,
 		       enum lurk_state state, bool readable)
 {
-	bool ps2 = sim->keyboards[number].spec->wired != LURK_WIRED_USB && node == &sim->keyboards[number].source;
+	bool ps2 = sim->keyboards[number].spec->wired != LURK_WIRED_USB &&
+		   node == &sim->keyboards[number].source;
 
 	if (key == LURK_KEY_NONE || key == LURK_KEY_UNKNOWN)
 		return;
@@ -152,7 +155,8 @@ static bool declared(const struct keyboard *k, lurk_key key)
 	return k->declares[key / 8] >> key % 8 & 1;
 }
 
-/* The programs that have the source node open see only keys that it declared when they opened it. */
+/* The programs that have the source node open see only keys that it declared when they opened it.
+ */
 static void source_event(struct lurk_sim *sim, unsigned number, lurk_key key, enum lurk_state state)
 {
 	struct keyboard *k = &sim->keyboards[number];
@@ -181,12 +185,14 @@ static lurk_key table_key(const struct keyboard *k, lurk_scan scan, lurk_key ori
 static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key_event *event)
 {
 	struct keyboard *k = &sim->keyboards[number];
-	struct lurk_port_event e = {.kind = LURK_PORT_KEY, .keyboard = (uint16_t)number, .key = *event};
+	struct lurk_port_event e = {
+		.kind = LURK_PORT_KEY, .keyboard = (uint16_t)number, .key = *event};
 
 	if (sim->watch.key)
 		sim->watch.key(sim->watch.data, number, event);
 	queue_event(sim, e);
-	source_event(sim, number, table_key(k, event->scan, event->key), (enum lurk_state)event->state);
+	source_event(sim, number, table_key(k, event->scan, event->key),
+		     (enum lurk_state)event->state);
 }
 
 /* ---- Wires ---------------------------------------------------------------------------------- */
@@ -277,11 +283,14 @@ static struct timer next_timer(const struct lurk_sim *sim)
 		const struct keyboard *k = &sim->keyboards[n];
 
 		if (k->plugged && k->typematic)
-			earlier(&best, (struct timer){k->typematic_at, n, TYPEMATIC, k->typematic - 1});
+			earlier(&best,
+				(struct timer){k->typematic_at, n, TYPEMATIC, k->typematic - 1});
 		if (k->plugged && k->source.repeats)
-			earlier(&best, (struct timer){k->source.repeat_at, n, REPEAT_SOURCE, k->source.repeats});
+			earlier(&best, (struct timer){k->source.repeat_at, n, REPEAT_SOURCE,
+						      k->source.repeats});
 		if (k->taken && k->virtual.repeats)
-			earlier(&best, (struct timer){k->virtual.repeat_at, n, REPEAT_VIRTUAL, k->virtual.repeats});
+			earlier(&best, (struct timer){k->virtual.repeat_at, n, REPEAT_VIRTUAL,
+						      k->virtual.repeats});
 		for (unsigned i = 0; k->plugged && i < k->spec->key_count; i++) {
 			if (k->itself_at[i])
 				earlier(&best, (struct timer){k->itself_at[i], n, ITSELF, i});
@@ -299,8 +308,9 @@ static void fire(struct lurk_sim *sim, const struct timer *timer)
 	case ITSELF:
 		lurk_sim_key(sim, timer->keyboard, timer->key, !k->held[timer->key]);
 		k->itself_at[timer->key] +=
-			k->held[timer->key] ? (uint64_t)SELF_PRESS_US
-					    : k->spec->keys[timer->key].itself_every_us - SELF_PRESS_US;
+			k->held[timer->key]
+				? (uint64_t)SELF_PRESS_US
+				: k->spec->keys[timer->key].itself_every_us - SELF_PRESS_US;
 		break;
 	case TYPEMATIC:
 		k->typematic_at += TYPEMATIC_PERIOD_US;
@@ -365,7 +375,8 @@ static void make_table(struct keyboard *k)
 
 	k->table_entries = 0;
 	memset(k->declares, 0, sizeof k->declares);
-	for (lurk_key key = lurk_key_next(0); key && k->spec->wired != LURK_WIRED_USB; key = lurk_key_next(key)) {
+	for (lurk_key key = lurk_key_next(0); key && k->spec->wired != LURK_WIRED_USB;
+	     key = lurk_key_next(key)) {
 		for (size_t i = 0; lurk_key_scan(key, i).kind; i++) {
 			if (lurk_key_scan(key, i).kind == kind)
 				add_entry(k, lurk_key_scan(key, i));
@@ -413,7 +424,8 @@ void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const ch
 
 		k->itself_at[i] = every ? sim->now_us + every : 0;
 	}
-	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_PLUGGED, .keyboard = (uint16_t)keyboard});
+	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_PLUGGED,
+						  .keyboard = (uint16_t)keyboard});
 }
 
 void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard)
@@ -427,7 +439,8 @@ void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard)
 	k->gone = k->taken;
 	memset(k->held, 0, sizeof k->held);
 	release_node(sim, keyboard, &k->source, !k->taken);
-	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_UNPLUGGED, .keyboard = (uint16_t)keyboard});
+	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_UNPLUGGED,
+						  .keyboard = (uint16_t)keyboard});
 }
 
 void lurk_sim_boot(struct lurk_sim *sim)
@@ -479,7 +492,9 @@ static struct lurk_sim *sim_of(struct lurk_port *port)
 
 static struct keyboard *plugged(struct lurk_sim *sim, uint16_t number)
 {
-	return number < sim->desk->keyboard_count && sim->keyboards[number].plugged ? &sim->keyboards[number] : NULL;
+	return number < sim->desk->keyboard_count && sim->keyboards[number].plugged
+		       ? &sim->keyboards[number]
+		       : NULL;
 }
 
 static bool sim_keyboard(struct lurk_port *port, uint16_t number, struct lurk_port_keyboard *out)
@@ -540,7 +555,8 @@ static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame 
 		const struct lurk_stroke *s = &frame->strokes[i];
 
 		if (k->taken)
-			node_event(sim, frame->keyboard, &k->virtual, s->key, (enum lurk_state)s->state, true);
+			node_event(sim, frame->keyboard, &k->virtual, s->key,
+				   (enum lurk_state)s->state, true);
 		else if (s->state == LURK_UP)
 			source_event(sim, frame->keyboard, s->key, LURK_UP);
 	}
@@ -561,7 +577,8 @@ static enum lurk_error sim_table_get(struct lurk_port *port, uint16_t number, ui
 }
 
 /* The old key is released only where no other entry gives it any more. */
-static enum lurk_error sim_table_set(struct lurk_port *port, uint16_t number, uint16_t index, lurk_key key)
+static enum lurk_error sim_table_set(struct lurk_port *port, uint16_t number, uint16_t index,
+				     lurk_key key)
 {
 	struct lurk_sim *sim = sim_of(port);
 	struct keyboard *k = plugged(sim, number);
@@ -593,8 +610,8 @@ static void slot_path(const struct lurk_sim *sim, unsigned slot, char path[PATH_
 	snprintf(path, PATH_MAX, "%s/storage/slot-%02u", sim->folder, slot);
 }
 
-static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
-				     size_t *length)
+static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
+				     size_t size, size_t *length)
 {
 	char path[PATH_MAX];
 	FILE *file;
@@ -613,7 +630,8 @@ static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint
 }
 
 /* Like a disk: the bytes go out one after the other, over what was there. */
-static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes, size_t length)
+static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
+				      size_t length)
 {
 	struct lurk_sim *sim = sim_of(port);
 	size_t n = length < sim->power ? length : sim->power;
@@ -627,7 +645,8 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, con
 		file = fopen(path, "w+b");
 	if (!file)
 		return LURK_ERR_PORT;
-	fine = fwrite(bytes, 1, n, file) == n && (n < length || ftruncate(fileno(file), (off_t)length) == 0);
+	fine = fwrite(bytes, 1, n, file) == n &&
+	       (n < length || ftruncate(fileno(file), (off_t)length) == 0);
 	fine = fclose(file) == 0 && fine;
 	if (sim->power != SIZE_MAX)
 		sim->power -= n;
@@ -725,18 +744,21 @@ bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message)
 	size_t n;
 
 	snprintf(path, sizeof path, "%s/computer", sim->folder);
-	n = (size_t)snprintf(text, sizeof text, "clock %" PRIu64 "\nboots %u\n", sim->now_us, sim->boots);
+	n = (size_t)snprintf(text, sizeof text, "clock %" PRIu64 "\nboots %u\n", sim->now_us,
+			     sim->boots);
 	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
 		const struct keyboard *k = &sim->keyboards[i];
 
 		if (k->plugged)
-			n += (size_t)snprintf(text + n, sizeof text - n, "plugged %s %s %s\n", k->spec->name,
-					      k->by_radio ? "radio" : "cable", *k->place ? k->place : "desk");
+			n += (size_t)snprintf(text + n, sizeof text - n, "plugged %s %s %s\n",
+					      k->spec->name, k->by_radio ? "radio" : "cable",
+					      *k->place ? k->place : "desk");
 	}
 	return lurk_file_write(path, text, n, message);
 }
 
-struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder, struct lurk_message *message)
+struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
+			      struct lurk_message *message)
 {
 	struct lurk_sim *sim = calloc(1, sizeof *sim);
 	char path[PATH_MAX];

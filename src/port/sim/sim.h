@@ -1,10 +1,11 @@
 /*
  * The simulated computer: a port to a desk of simulated keyboards.
  *
- * A physical press becomes wire bytes, the core's decoders turn them back, and the computer does with
- * them what a Linux kernel does: its scan code table with the same limits, repeats, a relay's virtual
- * nodes, readers with a buffer of 64 events. What its programs get is told through lurk_sim_watch.
- * Storage is files in a folder; it survives a reboot and can lose its power at any byte.
+ * A physical press becomes wire bytes, the core's decoders turn them back, and the computer does
+ * with them what a Linux kernel does: its scan code table with the same limits, repeats, a relay's
+ * virtual nodes, readers with a buffer of 64 events. What its programs get is told through
+ * lurk_sim_watch. Storage is files in a folder; it survives a reboot and can lose its power at any
+ * byte.
  */
 #ifndef LURK_SIM_SIM_H
 #define LURK_SIM_SIM_H
@@ -29,7 +30,8 @@ struct lurk_sim_watch {
 
 /* `desk` must live as long. The folder holds storage/ and the computer's state; it is made where it
  * is not there. */
-struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder, struct lurk_message *message);
+struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
+			      struct lurk_message *message);
 void lurk_sim_free(struct lurk_sim *sim);
 struct lurk_port *lurk_sim_port(struct lurk_sim *sim);
 void lurk_sim_watch_with(struct lurk_sim *sim, const struct lurk_sim_watch *watch);

@@ -29,7 +29,8 @@ static void note(struct lurk_wire *wire, lurk_scan scan, enum lurk_state state)
 		wire->held[wire->held_count++] = scan;
 	if (state == LURK_UP && i < wire->held_count) {
 		wire->held_count--;
-		memmove(&wire->held[i], &wire->held[i + 1], (wire->held_count - i) * sizeof *wire->held);
+		memmove(&wire->held[i], &wire->held[i + 1],
+			(wire->held_count - i) * sizeof *wire->held);
 	}
 }
 
@@ -107,20 +108,39 @@ static const struct special {
 	unsigned pause_length;
 	void (*code)(struct lurk_wire_data *data, uint32_t code, bool release);
 } specials[] = {
-	[LURK_SCAN_SET1] = {0xe11d45, 0x38, {0x2a, 0x36}, {0x1d, 0xe01d}, 0xe02a, 0xe037, 0x54, 0xe046,
-			    {0xe1, 0x1d, 0x45, 0xe1, 0x9d, 0xc5}, 6, set1_code},
-	[LURK_SCAN_SET2] = {0xe11477, 0x11, {0x12, 0x59}, {0x14, 0xe014}, 0xe012, 0xe07c, 0x84, 0xe07e,
-			    {0xe1, 0x14, 0x77, 0xe1, 0xf0, 0x14, 0xf0, 0x77}, 8, set2_code},
+	[LURK_SCAN_SET1] = {0xe11d45,
+			    0x38,
+			    {0x2a, 0x36},
+			    {0x1d, 0xe01d},
+			    0xe02a,
+			    0xe037,
+			    0x54,
+			    0xe046,
+			    {0xe1, 0x1d, 0x45, 0xe1, 0x9d, 0xc5},
+			    6,
+			    set1_code},
+	[LURK_SCAN_SET2] = {0xe11477,
+			    0x11,
+			    {0x12, 0x59},
+			    {0x14, 0xe014},
+			    0xe012,
+			    0xe07c,
+			    0x84,
+			    0xe07e,
+			    {0xe1, 0x14, 0x77, 0xe1, 0xf0, 0x14, 0xf0, 0x77},
+			    8,
+			    set2_code},
 };
 
-/* PrintScreen is another code with Alt, and comes with a fake shift when nothing else is held; Pause
- * sends press and release at once. */
+/* PrintScreen is another code with Alt, and comes with a fake shift when nothing else is held;
+ * Pause sends press and release at once. */
 static void ps2_code(const struct lurk_wire *wire, lurk_scan scan, enum lurk_state state,
 		     struct lurk_wire_data *data)
 {
 	const struct special *s = &specials[scan.kind];
 	bool release = state == LURK_UP;
-	bool control = holds(wire, scan.kind, s->control[0]) || holds(wire, scan.kind, s->control[1]);
+	bool control =
+		holds(wire, scan.kind, s->control[0]) || holds(wire, scan.kind, s->control[1]);
 	bool shift = holds(wire, scan.kind, s->shift[0]) || holds(wire, scan.kind, s->shift[1]);
 
 	if (scan.code == s->pause && control) {
