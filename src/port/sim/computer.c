@@ -103,7 +103,7 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 
 	(void)keyboard;
 	p->row.any = true;
-	if (state == LURK_REPEAT && !*p->row.wire) {
+	if (state == LURK_REPEAT) {
 		p->row.repeats++;
 		return;
 	}
