@@ -35,7 +35,6 @@ struct lurk_name {
 	lurk_key keys[LURK_NAME_KEYS];
 	uint32_t decimal, hex; /* a bare number's value read either way */
 	bool is_decimal;       /* made of digits 0 to 9 only */
-	bool is_hex;           /* always, but for digits too large */
 };
 
 /* Reads `length` bytes of UTF-8. `characters` may be NULL: letters are then those of a US layout

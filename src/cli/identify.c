@@ -89,7 +89,7 @@ static void print_press(struct identify *id, const struct lurk_press_record *r)
 	}
 	snprintf(means, sizeof means, "%s%s", *meaning ? "means " : "",
 		 !strcmp(meaning, " ") ? "a space" : meaning);
-	printf("%-8s  %-16s  %-11s  %-21s  %-24s  %s%s\n", cli_keyboard_name(id->cli, r->keyboard),
+	printf("%-8s  %-16s  %-11s  %-21s  %-26s  %s%s\n", cli_keyboard_name(id->cli, r->keyboard),
 	       r->key ? lurk_key_name(r->key) : "(no name)", lurk_scan_write(r->scan, scan), means,
 	       gives_words(id, r, gives, sizeof gives), time_words(r, time, sizeof time),
 	       interface_words(r));

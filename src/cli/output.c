@@ -110,7 +110,7 @@ void cli_table_print(struct cli_table *table, const char *indent)
 	}
 	if (table->rows) {
 		if (strong())
-			fputs("\033[2m", stdout);
+			fputs("\033[1m", stdout);
 		print_row(table, heads, widths, indent);
 		if (strong())
 			fputs("\033[0m", stdout);

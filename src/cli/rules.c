@@ -326,8 +326,10 @@ static int finish(struct edit *edit, const char *summary)
 	struct cli *cli = edit->cli;
 	struct lurk_message why;
 
-	if (!cli_save_profile(cli, summary))
+	if (!cli_save_profile(cli, summary)) {
+		json_object_put(edit->json);
 		return CLI_COULD_NOT;
+	}
 	if (!cli->json)
 		cli_print_strong(summary);
 	if (!cli->json)

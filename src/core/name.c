@@ -345,14 +345,16 @@ static bool read_number(const struct plain *plain, struct lurk_name *name)
 			name->decimal = name->decimal * 10 + (uint32_t)d;
 	}
 	name->is_decimal = digits_only;
-	name->is_hex = true;
 	return n && any_digit;
 }
+
+/* Digits alone can be meant either way; where both are the same number, one reading is enough. */
+enum base { HEX, DECIMAL, HEX_ELSE, DECIMAL_ELSE };
 
 struct reader {
 	const char *as;
 	uint8_t kind; /* enum lurk_scan_kind, NONE for an event code */
-	bool decimal; /* read from the decimal value */
+	uint8_t base; /* enum base */
 	bool (*turn)(uint32_t *value);
 };
 
@@ -405,31 +407,46 @@ static bool raw_usage(uint32_t *value)
 }
 
 static const struct reader readers[] = {
-	{"set 1", LURK_SCAN_SET1, false, as_it_is},
-	{"set 2", LURK_SCAN_SET2, false, as_it_is},
-	{"HID usage, keyboard page", LURK_SCAN_HID, false, keyboard_usage},
-	{"HID usage, consumer page", LURK_SCAN_HID, false, consumer_usage},
-	{"raw scan value", LURK_SCAN_HID, false, raw_usage},
-	{"set 1, nine bits", LURK_SCAN_SET1, false, nine_bit},
-	{"set 1, bytes swapped", LURK_SCAN_SET1, false, swapped},
-	{"event code, decimal", LURK_SCAN_NONE, true, as_it_is},
-	{"event code", LURK_SCAN_NONE, false, as_it_is},
-	{"display keycode, decimal", LURK_SCAN_NONE, true, keycode},
-	{"display keycode", LURK_SCAN_NONE, false, keycode},
-	{"set 1, decimal", LURK_SCAN_SET1, true, as_it_is},
-	{"HID usage, decimal", LURK_SCAN_HID, true, keyboard_usage},
+	{"set 1", LURK_SCAN_SET1, HEX, as_it_is},
+	{"set 2", LURK_SCAN_SET2, HEX, as_it_is},
+	{"HID usage, keyboard page", LURK_SCAN_HID, HEX, keyboard_usage},
+	{"HID usage, consumer page", LURK_SCAN_HID, HEX, consumer_usage},
+	{"raw scan value", LURK_SCAN_HID, HEX, raw_usage},
+	{"set 1, nine bits", LURK_SCAN_SET1, HEX, nine_bit},
+	{"set 1, bytes swapped", LURK_SCAN_SET1, HEX, swapped},
+	{"event code", LURK_SCAN_NONE, DECIMAL, as_it_is},
+	{"event code, hex", LURK_SCAN_NONE, HEX_ELSE, as_it_is},
+	{"display keycode", LURK_SCAN_NONE, DECIMAL, keycode},
+	{"display keycode, hex", LURK_SCAN_NONE, HEX_ELSE, keycode},
+	{"set 1, decimal", LURK_SCAN_SET1, DECIMAL_ELSE, as_it_is},
+	{"HID usage, decimal", LURK_SCAN_HID, DECIMAL_ELSE, keyboard_usage},
 };
+
+static bool reads(const struct reader *reader, const struct lurk_name *name)
+{
+	bool same = name->is_decimal && name->decimal == name->hex;
+
+	switch (reader->base) {
+	case DECIMAL:
+		return name->is_decimal;
+	case DECIMAL_ELSE:
+		return name->is_decimal && !same;
+	case HEX_ELSE:
+		return !same;
+	default:
+		return true;
+	}
+}
 
 bool lurk_name_reading(const struct lurk_name *name, unsigned index, struct lurk_reading *reading)
 {
 	for (size_t i = 0; i < COUNT(readers); i++) {
 		const struct reader *r = &readers[i];
-		uint32_t value = r->decimal ? name->decimal : name->hex;
+		bool decimal = r->base == DECIMAL || r->base == DECIMAL_ELSE;
+		uint32_t value = decimal ? name->decimal : name->hex;
 
-		/* 5 is 5 either way: once is enough. */
-		if (r->decimal && (!name->is_decimal || name->decimal == name->hex))
-			continue;
-		if (!r->turn(&value) || (r->kind == LURK_SCAN_NONE && value > LURK_KEY_MAX))
+		if (!reads(r, name) || !r->turn(&value) ||
+		    (r->kind == LURK_SCAN_NONE && value > LURK_KEY_MAX))
 			continue;
 		reading->as = r->as;
 		reading->scan = lurk_scan_make((enum lurk_scan_kind)r->kind, value);

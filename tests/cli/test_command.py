@@ -386,7 +386,7 @@ def identify(desk):
         ("wagtail", "CapsLock", "hid:07:39", "Enter", True), ("curlew", "hid:07:a5", "hid:07:a5", "LaunchMail", True),
         ("heron", "Delete", "set1:e053", "nothing", True), ("wagtail", "KeyA", "hid:07:04", "KeyA", False)]
     desk.want("identify", stdin="press CapsLock on wagtail\n",
-              out="wagtail   CapsLock          hid:07:39    means CapsLock         gives Enter (line 6)      down 80 ms\n")
+              out="wagtail   CapsLock          hid:07:39    means CapsLock         gives Enter (line 6)        down 80 ms\n")
     desk.want("identify", stdin="press Fn on wagtail\n", out=["No key arrived."])
     desk.want("identify", 2, stdin="jump\n", err="-:1:")
     everything = "".join(open(os.path.join(folder, name), "rb").read().decode("latin1")

@@ -273,8 +273,8 @@ static void characters_are_found_on_the_layout(void **state)
 static const struct {
 	const char *number, *readings;
 } numbers[] = {
-	{"3a", "set 1=CapsLock; set 2=KeyM; HID usage, keyboard page=F1; event code=CapsLock; "
-	       "display keycode=KeyM; "},
+	{"3a", "set 1=CapsLock; set 2=KeyM; HID usage, keyboard page=F1; event code, hex=CapsLock; "
+	       "display keycode, hex=KeyM; "},
 	{"e05b", "set 1=MetaLeft; "},
 	{"0x15b", "set 1, nine bits=MetaLeft; "},
 	{"5be0", "set 1, bytes swapped=MetaLeft; "},

@@ -146,13 +146,13 @@ static const struct {
 	 "`layout:` in the profile"},
 	{HEAD "- press: 58\n  gives: F1\n",
 	 "p.yaml:3:10: `58` is a bare number and can be read in several ways; write one: set1:58 "
-	 "is F12 (set 1); set2:58 "
-	 "is CapsLock (set 2); hid:07:58 is NumpadEnter (HID usage, keyboard page); evdev:58 is "
-	 "CapsLock (event code, "
-	 "decimal); evdev:88 is F12 (event code); evdev:50 is KeyM (display keycode, decimal); "
-	 "evdev:80 is Numpad2 "
-	 "(display keycode); set1:3a is CapsLock (set 1, decimal); hid:07:3a is F1 (HID usage, "
-	 "decimal)"},
+	 "is "
+	 "F12 (set 1); set2:58 is CapsLock (set 2); hid:07:58 is NumpadEnter (HID usage, keyboard "
+	 "page); evdev:58 is CapsLock (event code); evdev:88 is F12 (event code, hex); evdev:50 is "
+	 "KeyM "
+	 "(display keycode); evdev:80 is Numpad2 (display keycode, hex); set1:3a is CapsLock (set "
+	 "1, "
+	 "decimal); hid:07:3a is F1 (HID usage, decimal)"},
 	{HEAD "- press: F1\n  gives: F2\n# é\n- press: f 1\n  gives: F3\n",
 	 "p.yaml:6:3: this rule (F1) and the one on line 3 are for the same key and equally "
 	 "specific; remove one, or "

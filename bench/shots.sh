@@ -1,0 +1,78 @@
+#!/usr/bin/env bash
+# Pictures of the command's output on the demo desk, in a terminal of about 1280x800, into
+# docs/screenshots. ./dev shots runs this.
+set -euo pipefail
+out=$PWD/docs/screenshots
+lurk=$PWD/build/lurk
+work=$(mktemp -d)
+trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
+mkdir -p "$out" "$work/bin"
+ln -s "$lurk" "$work/bin/lurk"
+export PATH=$work/bin:$PATH LURK_DESK=hide DISPLAY=:97
+cd "$work"
+Xvfb :97 -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+for _ in $(seq 50); do xdpyinfo >/dev/null 2>&1 && break; sleep 0.1; done
+
+{
+	lurk keyboards
+	lurk keyboards --keyboard heron --broken Delete
+	lurk keyboards --keyboard heron --press-only F13
+	lurk map hid:07:a5 LaunchMail --keyboard curlew --note 'the feather key: mail the sightings'
+	lurk move Delete ScrollLock --keyboard heron --note 'stuck since the rain'
+	lurk map CapsLock Enter --note 'the other hand holds the telescope'
+	lurk apply
+	lurk swap Alt Meta --keyboard wagtail
+	lurk map AudioVolumeMute Space --keyboard curlew --note recorder
+} >/dev/null 2>&1
+cat >presses <<'END'
+press CapsLock on wagtail
+press NumpadEnter on wagtail
+press Feather on curlew
+press KnobClick on curlew
+wait 21s
+press Perch on heron
+press Tern on wagtail
+END
+cat >evening.desk <<'END'
+hold CapsLock on wagtail
+press Enter on wagtail
+release CapsLock
+press ScrollLock on heron
+press Feather on curlew
+press AltLeft on wagtail
+unplug wagtail
+plug wagtail in usb-7
+press CapsLock on wagtail
+END
+
+# shot NAME COMMANDS: what they print, with the prompt and the command before it.
+shot() {
+	local name=$1
+	shift
+	{
+		echo 'clear'
+		for command in "$@"; do
+			printf "printf '\\\\033[32m\$\\\\033[0m %%s\\\\n' %q\n" "$command"
+			echo "$command"
+		done
+		echo "printf '\\033[32m\$\\033[0m '; touch $work/done; sleep 9"
+	} >"$work/script"
+	rm -f "$work/done"
+	xterm -u8 -fa 'DejaVu Sans Mono' -fs 10 -geometry 158x46+0+0 -bg '#fdfcf8' -fg '#222222' -b 10 \
+		-e bash "$work/script" 2>/dev/null &
+	local term=$!
+	for _ in $(seq 80); do [ -e "$work/done" ] && break; sleep 0.1; done
+	sleep 0.4
+	import -window root "$work/shot.png"
+	kill $term 2>/dev/null || true
+	wait $term 2>/dev/null || true
+	convert "$work/shot.png" -colors 64 -define png:compression-level=9 "$out/$name.png"
+	echo "docs/screenshots/$name.png"
+}
+
+shot identify 'lurk identify --play presses' 'lurk identify --play presses --json | head -n 2'
+shot resolve 'lurk resolve CapsLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58' 'lurk resolve --list brightness' 'lurk resolve search'
+shot show 'lurk show' 'lurk apply' 'lurk status'
+shot play 'lurk play evening.desk'
+shot demo 'lurk demo | head -n 42'
