@@ -206,13 +206,9 @@ bool cli_read_files(struct cli *cli)
 
 bool cli_reread_profile(struct cli *cli, struct lurk_message *message)
 {
-	size_t length = cli->profile.yaml.length;
-	char *bytes = malloc(length + 1);
+	size_t length;
+	char *bytes = lurk_yaml_copy(&cli->profile.yaml, &length);
 
-	if (!bytes)
-		abort();
-	memcpy(bytes, cli->profile.yaml.bytes, length);
-	bytes[length] = '\0';
 	lurk_profile_free(&cli->profile);
 	return lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
 				 cli_characters(cli), message);

@@ -223,13 +223,9 @@ static void recognise_by(const struct lurk_identity *identity, char *out, size_t
 
 static bool reread(struct cli *cli, struct lurk_message *message)
 {
-	size_t length = cli->keyboards.yaml.length;
-	char *bytes = malloc(length + 1);
+	size_t length;
+	char *bytes = lurk_yaml_copy(&cli->keyboards.yaml, &length);
 
-	if (!bytes)
-		abort();
-	memcpy(bytes, cli->keyboards.yaml.bytes, length);
-	bytes[length] = '\0';
 	lurk_keyboards_free(&cli->keyboards);
 	return lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, message);
 }

@@ -122,7 +122,7 @@ static char *help_filter(int key, const char *text, void *input)
 	(void)input;
 	if (key != ARGP_KEY_HELP_POST_DOC)
 		return (char *)(uintptr_t)text;
-	out = at = malloc(size);
+	out = at = calloc(1, size);
 	if (!out)
 		abort();
 	at += sprintf(at, "Commands:\n");

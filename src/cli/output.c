@@ -145,13 +145,9 @@ const char *cli_time(uint64_t time_us, char out[32])
 
 const char *cli_safe(struct lurk_text text, char *out, size_t size)
 {
-	size_t n = 0;
-
-	for (size_t i = 0; i < text.length && n + 1 < size; i++)
-		out[n++] = (unsigned char)text.bytes[i] < ' ' || text.bytes[i] == 0x7f
-				   ? '?'
-				   : text.bytes[i];
-	out[n] = '\0';
+	snprintf(out, size, "%.*s", (int)(text.length < size ? text.length : size - 1),
+		 text.length ? text.bytes : "");
+	lurk_make_harmless(out);
 	return out;
 }
 

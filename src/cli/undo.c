@@ -77,7 +77,7 @@ static bool note(struct cli *cli, const char *head, const char *bytes, size_t le
 
 	if (!text)
 		abort();
-	memcpy(text, head, n);
+	memcpy(text, head, n + 1);
 	if (length)
 		memcpy(text + n, bytes, length);
 	step_path(cli, newest + 1, path);

@@ -93,7 +93,6 @@ static bool read_quirk(struct reader *r, const struct lurk_node *node, enum lurk
 static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_keyboard *keyboard)
 {
 	struct lurk_recogniser *way = &r->file->recognisers[r->recognisers];
-	struct lurk_recogniser none = {0};
 
 	if (!lurk_yaml_fields(&r->file->yaml, map, "a keyboard", way_fields, r->message))
 		return false;
@@ -116,7 +115,8 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 			keyboard->quirk_count++;
 		}
 	}
-	if (memcmp(way, &none, sizeof none)) {
+	if (way->bus || way->built_in || way->serial.length || way->place.length ||
+	    way->name.length) {
 		r->recognisers++;
 		keyboard->recogniser_count++;
 	}
@@ -130,7 +130,7 @@ static bool good_name(const char *name)
 	return n > 0 && n <= 32 && !name[n] && strcasecmp(name, "all");
 }
 
-static bool read_keyboard(struct reader *r, struct lurk_node *node)
+static bool read_keyboard(struct reader *r, const struct lurk_node *list, struct lurk_node *node)
 {
 	struct lurk_keyboards_file *f = r->file;
 	struct lurk_keyboard *keyboard = &f->keyboards[f->count];
@@ -142,11 +142,11 @@ static bool read_keyboard(struct reader *r, struct lurk_node *node)
 			"`%s` is no name for a keyboard; take up to 32 letters, digits, - and _, "
 			"but not `all`",
 			name);
-	for (uint16_t i = 0; i < f->count; i++) {
-		if (!strcasecmp(name, f->keyboards[i].name.bytes))
+	for (const struct lurk_node *other = list->first; other != node; other = other->next) {
+		if (!strcasecmp(name, other->key->text))
 			return lurk_yaml_say(&f->yaml, node->key, r->message,
 					     "the name `%s` is already given on line %u", name,
-					     f->nodes[i]->key->line);
+					     other->key->line);
 	}
 	keyboard->name = (struct lurk_text){name, strlen(name)};
 	keyboard->recognisers = f->recognisers + r->recognisers;
@@ -203,7 +203,7 @@ static bool read_all(struct reader *r)
 	if (!f->keyboards || !f->nodes || !f->recognisers || !f->quirks || most > 0xffff)
 		return lurk_yaml_say(&f->yaml, list, r->message, "too much to be read");
 	for (struct lurk_node *node = list->first; node; node = node->next) {
-		if (!read_keyboard(r, node))
+		if (!read_keyboard(r, list, node))
 			return false;
 	}
 	return true;

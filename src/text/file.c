@@ -17,7 +17,16 @@ bool lurk_say(struct lurk_message *message, const char *format, ...)
 	va_start(args, format);
 	vsnprintf(message->text, sizeof message->text, format, args);
 	va_end(args);
+	lurk_make_harmless(message->text);
 	return false;
+}
+
+void lurk_make_harmless(char *text)
+{
+	for (; *text; text++) {
+		if ((unsigned char)*text < ' ' || *text == 0x7f)
+			*text = '?';
+	}
 }
 
 bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists,
@@ -42,9 +51,6 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 	whole = *bytes && !ferror(file) && *length <= LURK_FILE_MAX;
 	fclose(file);
 	if (whole) {
-		char *fitted = realloc(*bytes, *length + 1);
-
-		*bytes = fitted ? fitted : *bytes;
 		(*bytes)[*length] = '\0';
 		return true;
 	}

@@ -15,6 +15,10 @@ struct lurk_message {
 /* Sets the message; returns false, so that a reader can end with it. */
 bool lurk_say(struct lurk_message *message, const char *format, ...) LURK_PRINTF(2, 3);
 
+/* Texts may come from anywhere, and control characters in them would be obeyed by a terminal: each
+ * becomes a question mark. */
+void lurk_make_harmless(char *text);
+
 enum { LURK_FILE_MAX = 1 << 20 };
 
 /* Reads a file into memory to be freed; a NUL follows the bytes. False with a message where it

@@ -174,5 +174,6 @@ const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WO
 		snprintf(out, LURK_WORDS, "%s", lurk_key_name(result->key));
 		break;
 	}
+	lurk_make_harmless(out);
 	return out;
 }

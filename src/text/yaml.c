@@ -250,6 +250,18 @@ void lurk_yaml_free(struct lurk_yaml *yaml)
 	memset(yaml, 0, sizeof *yaml);
 }
 
+char *lurk_yaml_copy(const struct lurk_yaml *yaml, size_t *length)
+{
+	char *bytes = malloc(yaml->length + 1);
+
+	if (!bytes)
+		abort();
+	memcpy(bytes, yaml->bytes, yaml->length);
+	bytes[yaml->length] = '\0';
+	*length = yaml->length;
+	return bytes;
+}
+
 struct lurk_node *lurk_node_get(const struct lurk_node *map, const char *key)
 {
 	for (struct lurk_node *node = map && map->kind == LURK_NODE_MAP ? map->first : NULL; node;

@@ -39,6 +39,9 @@ bool lurk_yaml_parse(struct lurk_yaml *yaml, const char *path, char *bytes, size
 		     struct lurk_message *message);
 void lurk_yaml_free(struct lurk_yaml *yaml);
 
+/* A copy of the bytes as they are now, to be parsed anew. */
+char *lurk_yaml_copy(const struct lurk_yaml *yaml, size_t *length);
+
 /* Sets a message that begins with the node's place; false. */
 bool lurk_yaml_say(const struct lurk_yaml *yaml, const struct lurk_node *node,
 		   struct lurk_message *message, const char *format, ...) LURK_PRINTF(4, 5);

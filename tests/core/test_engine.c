@@ -328,6 +328,38 @@ static void limits_hold(void **state)
 	free(b);
 }
 
+/* However many keys are held, and in whichever order they come up: each takes back its own press.
+ */
+static void held_keys_in_any_order(void **state)
+{
+	struct bench *b = calloc(1, sizeof *b);
+	bool held[200] = {false};
+	unsigned down = 0, held_count = 0;
+	struct lurk_frame frame;
+	uint64_t seed = 99;
+
+	(void)state;
+	lurk_engine_init(&b->engine, b->keyboards, 3);
+	bench_use(b, "");
+	for (unsigned step = 0; step < 60000; step++) {
+		unsigned i = random_next(&seed) % COUNT(held);
+		/* In the last steps fingers only come off. */
+		bool press = step < 50000 && !held[i];
+		struct lurk_event event = {.key = {.scan = {i * 4096, LURK_SCAN_HID},
+						   .key = (lurk_key)(1 + i),
+						   .state = press ? LURK_DOWN : LURK_UP}};
+
+		held_count += press ? 1U : held[i] ? -1U : 0U;
+		held[i] = press;
+		assert_int_equal(lurk_engine_feed(&b->engine, &event), LURK_OK);
+		while (lurk_engine_pull(&b->engine, 0, &frame))
+			down += frame.strokes[0].state == LURK_DOWN ? 1U : -1U;
+		assert_int_equal(down, held_count);
+	}
+	assert_int_equal(down, 0);
+	free(b);
+}
+
 static void presses_are_put_together(void **state)
 {
 	static const struct lurk_action itself = {.gives = LURK_GIVES_ITSELF};
@@ -543,6 +575,7 @@ int main(void)
 		cmocka_unit_test(conflicts_are_found),
 		cmocka_unit_test(many_rules_fit),
 		cmocka_unit_test(limits_hold),
+		cmocka_unit_test(held_keys_in_any_order),
 		cmocka_unit_test(presses_are_put_together),
 		cmocka_unit_test(nothing_sticks_and_nothing_is_lost),
 	};

@@ -338,6 +338,27 @@ static void wirings_translate(void **state)
 	}
 }
 
+static void nearly_the_same_word_is_found(void **state)
+{
+	static const char *const words[] = {"map", "move", "restore", "show"};
+	static const struct {
+		const char *word, *nearest;
+	} rows[] = {{"mpa", "map"},  {"moev", "move"}, {"Re-Store", "restore"},
+		    {"shw", "show"}, {"teal", NULL},   {"x", NULL},
+		    {"", NULL}};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		const char *nearest = lurk_name_nearest(rows[i].word, words, COUNT(words));
+
+		assert_string_equal(nearest ? nearest : "-",
+				    rows[i].nearest ? rows[i].nearest : "-");
+	}
+	for (int e = LURK_OK; e < LURK_ERROR_COUNT; e++)
+		assert_true(strlen(lurk_error_text((enum lurk_error)e)) > 3);
+	assert_string_equal(lurk_error_text(LURK_ERROR_COUNT), "unknown error");
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
@@ -348,6 +369,7 @@ int main(void)
 		cmocka_unit_test(characters_are_found_on_the_layout),
 		cmocka_unit_test(numbers_are_read_every_way),
 		cmocka_unit_test(wirings_translate),
+		cmocka_unit_test(nearly_the_same_word_is_found),
 	};
 
 	return cmocka_run_group_tests_name("keys", tests, NULL, NULL);

@@ -8,7 +8,14 @@
 #include "layout/layout.h"
 #include "text/words.h"
 
-enum { WORDS = 8, PRESS_US = 80000, PAUSE_US = 120000, KEYMAP_SIZE = 1 << 20, CELL = 256 };
+enum {
+	WORDS = 8,
+	LINE = 512,
+	PRESS_US = 80000,
+	PAUSE_US = 120000,
+	KEYMAP_SIZE = 1 << 20,
+	CELL = 256
+};
 
 /* A row being put together: what one piece of wire data led to. */
 struct row {
@@ -25,6 +32,7 @@ struct player {
 	struct row row;
 	unsigned keyboard; /* of the last line */
 	struct lurk_message *message;
+	char split[LINE]; /* the line, taken apart into words */
 	char *words[WORDS];
 	unsigned count;
 };
@@ -483,10 +491,8 @@ static bool split(struct player *p, char *line)
 
 static bool play_line(struct player *p, const char *text)
 {
-	char line[512];
-
-	snprintf(line, sizeof line, "%s", text);
-	if (!split(p, line))
+	snprintf(p->split, sizeof p->split, "%s", text);
+	if (!split(p, p->split))
 		return false;
 	if (!p->count || *p->words[0] == '#')
 		return true;
@@ -516,7 +522,7 @@ bool lurk_computer_play(struct lurk_computer *computer, const char *path, FILE *
 {
 	struct player p = {.computer = computer, .path = path, .message = message};
 	struct lurk_sim_watch watch = watcher;
-	char line[512];
+	char line[LINE];
 	bool fine = true;
 
 	watch.data = &p;

@@ -58,6 +58,7 @@ static bool read_text(struct reader *r, const struct lurk_node *map, const char 
 		return lurk_yaml_say(&r->yaml, node, r->message,
 				     "`%s:` takes a text of up to %zu characters", field, size - 1);
 	snprintf(out, size, "%s", node->text);
+	lurk_make_harmless(out);
 	return true;
 }
 
