@@ -1,6 +1,7 @@
 /* play: a script on a simulated desk. */
 #include <errno.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "cli/cli.h"
 
@@ -10,6 +11,11 @@ FILE *cli_open_script(const char *path)
 
 	if (!file)
 		cli_fail(CLI_COULD_NOT, "%s: %s", path, strerror(errno));
+	else if (isatty(fileno(file)))
+		fputs("Type what happens on the desk, a line each, such as `press CapsLock on "
+		      "wagtail`; "
+		      "Ctrl+D ends.\n",
+		      stderr);
 	return file;
 }
 
