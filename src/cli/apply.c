@@ -330,6 +330,8 @@ int cli_overview(struct cli *cli)
 	else
 		puts("Lurk gives keys another job. This build works on simulated desks: add --desk "
 		     "FOLDER.");
+	if (cli->computer)
+		tell_bad_slots(cli);
 	if (pending)
 		printf("%s has %s not in force yet.\n", cli->profile_path,
 		       cli_count(pending, "difference", count));

@@ -343,7 +343,8 @@ static int finish(struct edit *edit, const char *summary)
 	json_object_object_add(edit->json, "in_force", json_object_new_boolean(edit->apply));
 	if (edit->apply && !cli_apply_profile(cli, &why)) {
 		json_object_put(edit->json);
-		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return cli_fail(CLI_COULD_NOT, "the file is changed, but not in force: %s",
+				why.text);
 	}
 	if (cli->json) {
 		cli_print_json(edit->json);
@@ -604,6 +605,18 @@ static bool still_changed(struct edit *edit, const struct lurk_press *press)
 	return false;
 }
 
+static int nothing_to_restore(struct edit *edit, const char *why)
+{
+	if (edit->cli->json) {
+		json_object_object_add(edit->json, "did", NULL);
+		cli_print_json(edit->json);
+	} else {
+		json_object_put(edit->json);
+		printf("%s: there is nothing to restore.\n", why);
+	}
+	return CLI_FOUND;
+}
+
 int cli_restore(struct cli *cli, int argc, char **argv)
 {
 	const struct argp argp = {restore_options, parse_option, "KEY", restore_doc,
@@ -619,6 +632,8 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 	if ((status = start(&edit)) != CLI_DONE)
 		return failed(&edit, status);
 	if (edit.all) {
+		if (!cli->profile.count && !edit.apply)
+			return nothing_to_restore(&edit, "The profile has no rule");
 		if (!restore_all(&edit))
 			return failed(&edit, CLI_COULD_NOT);
 		snprintf(summary, sizeof summary, "Every key gives its usual job again%s",
@@ -633,10 +648,9 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 		if (!put_rule(&edit, &press, &itself))
 			return failed(&edit, CLI_COULD_NOT);
 	} else if (!removed) {
-		json_object_put(edit.json);
-		printf("No rule changes %s%s: there is nothing to restore.\n",
-		       lurk_words_target(&press.on, words), edit.where);
-		return CLI_FOUND;
+		snprintf(summary, sizeof summary, "No rule changes %s%s",
+			 lurk_words_target(&press.on, words), edit.where);
+		return nothing_to_restore(&edit, summary);
 	}
 	snprintf(summary, sizeof summary, "%s has its usual job again%s%s",
 		 lurk_words_target(&press.on, words), edit.where,

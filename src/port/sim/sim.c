@@ -622,9 +622,6 @@ static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint
 	if (!file)
 		return errno == ENOENT ? LURK_OK : LURK_ERR_PORT;
 	*length = fread(bytes, 1, size, file);
-	/* More than fits is no image of ours: say so by its length. */
-	if (*length == size && fgetc(file) != EOF)
-		*length = 0;
 	fclose(file);
 	return LURK_OK;
 }
