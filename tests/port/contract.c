@@ -38,7 +38,7 @@ static void drain(struct contract_rig *rig)
 
 static enum lurk_error send(struct contract_rig *rig, lurk_key key, enum lurk_state state)
 {
-	struct lurk_frame frame = {0, 1, {{key, (uint8_t)state}}};
+	struct lurk_frame frame = {rig->number, 1, {{key, (uint8_t)state}}};
 
 	return rig->port->class->send(rig->port, &frame);
 }
@@ -48,9 +48,10 @@ static uint16_t entry_of(struct contract_rig *rig, lurk_key key, struct lurk_tab
 {
 	struct lurk_port_keyboard keyboard;
 
-	assert_true(rig->port->class->keyboard(rig->port, 0, &keyboard));
+	assert_true(rig->port->class->keyboard(rig->port, rig->number, &keyboard));
 	for (uint16_t i = 0; i < keyboard.table_entries; i++) {
-		assert_int_equal(rig->port->class->table_get(rig->port, 0, i, entry), LURK_OK);
+		assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, entry),
+				 LURK_OK);
 		if (entry->original == key)
 			return i;
 	}
@@ -64,10 +65,11 @@ static void what_is_there_is_plugged_first(void **state)
 	struct lurk_port_keyboard keyboard;
 	struct lurk_port_event event;
 
-	assert_true(next(rig, &event));
-	assert_int_equal(event.kind, LURK_PORT_PLUGGED);
-	assert_int_equal(event.keyboard, 0);
-	assert_true(rig->port->class->keyboard(rig->port, 0, &keyboard));
+	do { /* the machine may have other keyboards */
+		assert_true(next(rig, &event));
+		assert_int_equal(event.kind, LURK_PORT_PLUGGED);
+	} while (event.keyboard != rig->number);
+	assert_true(rig->port->class->keyboard(rig->port, rig->number, &keyboard));
 	assert_int_equal(keyboard.identity.bus, LURK_BUS_USB);
 	assert_true(lurk_declares(&keyboard, LURK_KEY_A));
 	assert_false(lurk_declares(&keyboard, LURK_KEY_SOS));
@@ -103,7 +105,7 @@ static void taken_it_speaks_only_through_send(void **state)
 	struct contract_rig *rig = *state;
 
 	rig->press(rig, LURK_KEY_B, true);
-	assert_int_equal(rig->port->class->take(rig->port, 0, true), LURK_OK);
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, true), LURK_OK);
 	assert_got(rig, "KeyB+ KeyB- "); /* what was held is not left behind */
 	rig->press(rig, LURK_KEY_A, true);
 	rig->press(rig, LURK_KEY_A, false);
@@ -115,7 +117,7 @@ static void taken_it_speaks_only_through_send(void **state)
 	/* Any key can be sent, declared by the keyboard or not. */
 	assert_int_equal(send(rig, LURK_KEY_MAIL, LURK_DOWN), LURK_OK);
 	assert_got(rig, "LaunchMail+ ");
-	assert_int_equal(rig->port->class->take(rig->port, 0, false), LURK_OK);
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, false), LURK_OK);
 	assert_got(rig, "LaunchMail- "); /* what it pressed goes with it */
 	rig->press(rig, LURK_KEY_A, true);
 	assert_got(rig, "KeyA+ ");
@@ -143,8 +145,9 @@ static void the_table_changes_what_a_key_gives(void **state)
 
 	assert_int_equal(entry.key, LURK_KEY_CAPSLOCK);
 	assert_int_equal(entry.scan.code, 0x70039);
-	assert_int_equal(rig->port->class->table_set(rig->port, 0, i, LURK_KEY_TAB), LURK_OK);
-	assert_int_equal(rig->port->class->table_get(rig->port, 0, i, &entry), LURK_OK);
+	assert_int_equal(rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_TAB),
+			 LURK_OK);
+	assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, &entry), LURK_OK);
 	assert_int_equal(entry.original, LURK_KEY_CAPSLOCK);
 	assert_int_equal(entry.key, LURK_KEY_TAB);
 	drain(rig);
@@ -154,16 +157,18 @@ static void the_table_changes_what_a_key_gives(void **state)
 	/* Lurk itself sees what the key was, also when it is disabled. */
 	assert_true(next(rig, &event));
 	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
-	assert_int_equal(rig->port->class->table_set(rig->port, 0, i, LURK_KEY_UNKNOWN), LURK_OK);
+	assert_int_equal(rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_UNKNOWN),
+			 LURK_OK);
 	drain(rig);
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
 	rig->press(rig, LURK_KEY_CAPSLOCK, false);
 	assert_got(rig, "");
 	assert_true(next(rig, &event));
 	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
-	assert_int_not_equal(rig->port->class->table_set(rig->port, 0, 60000, LURK_KEY_TAB),
+	assert_int_not_equal(
+		rig->port->class->table_set(rig->port, rig->number, 60000, LURK_KEY_TAB), LURK_OK);
+	assert_int_not_equal(rig->port->class->table_get(rig->port, rig->number, 60000, &entry),
 			     LURK_OK);
-	assert_int_not_equal(rig->port->class->table_get(rig->port, 0, 60000, &entry), LURK_OK);
 }
 
 static void unplugged_it_is_gone(void **state)
@@ -174,7 +179,7 @@ static void unplugged_it_is_gone(void **state)
 	struct lurk_port_event event;
 	uint16_t i = entry_of(rig, LURK_KEY_CAPSLOCK, &entry);
 
-	rig->port->class->table_set(rig->port, 0, i, LURK_KEY_TAB);
+	rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_TAB);
 	drain(rig);
 	rig->press(rig, LURK_KEY_A, true);
 	drain(rig);
@@ -182,14 +187,17 @@ static void unplugged_it_is_gone(void **state)
 	assert_got(rig, "KeyA+ KeyA- ");
 	assert_true(next(rig, &event));
 	assert_int_equal(event.kind, LURK_PORT_UNPLUGGED);
-	assert_false(rig->port->class->keyboard(rig->port, 0, &keyboard));
-	assert_int_equal(rig->port->class->take(rig->port, 0, true), LURK_ERR_GONE);
-	assert_int_equal(rig->port->class->table_get(rig->port, 0, i, &entry), LURK_ERR_GONE);
-	assert_int_equal(rig->port->class->table_set(rig->port, 0, i, LURK_KEY_TAB), LURK_ERR_GONE);
+	assert_false(rig->port->class->keyboard(rig->port, rig->number, &keyboard));
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, true), LURK_ERR_GONE);
+	assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, &entry),
+			 LURK_ERR_GONE);
+	assert_int_equal(rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_TAB),
+			 LURK_ERR_GONE);
 	assert_int_equal(send(rig, LURK_KEY_A, LURK_UP), LURK_ERR_GONE);
 	rig->plug(rig, true);
 	assert_true(next(rig, &event));
 	assert_int_equal(event.kind, LURK_PORT_PLUGGED);
+	rig->number = event.keyboard;
 	entry_of(rig, LURK_KEY_CAPSLOCK, &entry); /* its table is as new */
 	assert_int_equal(entry.key, LURK_KEY_CAPSLOCK);
 }
@@ -198,12 +206,14 @@ static void unplugged_while_taken_it_can_still_release(void **state)
 {
 	struct contract_rig *rig = *state;
 
-	assert_int_equal(rig->port->class->take(rig->port, 0, true), LURK_OK);
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, true), LURK_OK);
+	assert_got(rig, "");
 	send(rig, LURK_KEY_ENTER, LURK_DOWN);
 	rig->plug(rig, false);
+	drain(rig);
 	assert_int_equal(send(rig, LURK_KEY_ENTER, LURK_UP), LURK_OK);
 	assert_got(rig, "Enter+ Enter- ");
-	assert_int_equal(rig->port->class->take(rig->port, 0, false), LURK_OK);
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, false), LURK_OK);
 	assert_int_equal(send(rig, LURK_KEY_ENTER, LURK_UP), LURK_ERR_GONE);
 }
 
@@ -222,8 +232,8 @@ static void slots_keep_what_is_written(void **state)
 	assert_int_equal(rig->port->class->slot_write(rig->port, 0, bytes, sizeof bytes), LURK_OK);
 	memset(bytes, 8, sizeof bytes);
 	rig->cut_power(rig, 10);
-	assert_int_equal(rig->port->class->slot_write(rig->port, 1, bytes, sizeof bytes),
-			 LURK_ERR_POWER);
+	assert_int_not_equal(rig->port->class->slot_write(rig->port, 1, bytes, sizeof bytes),
+			     LURK_OK);
 	rig->restart(rig);
 	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length),
 			 LURK_OK);

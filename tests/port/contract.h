@@ -2,7 +2,7 @@
  * The contract: what every port must do. A port's own test makes a rig, which can do to the port's
  * keyboards what a person does and tell what the machine's programs get, and runs contract_run().
  *
- * The rig has one USB keyboard, number 0, with a full set of keys, plugged in from the start.
+ * The rig has one USB keyboard with a full set of keys, plugged in from the start.
  */
 #ifndef LURK_TESTS_CONTRACT_H
 #define LURK_TESTS_CONTRACT_H
@@ -14,7 +14,8 @@
 struct contract_rig {
 	struct lurk_port *port;
 	void *data;
-	/* A finger on a key of keyboard 0. */
+	uint16_t number; /* the port's number for the keyboard */
+	/* A finger on a key. */
 	void (*press)(struct contract_rig *rig, lurk_key key, bool down);
 	void (*plug)(struct contract_rig *rig, bool in);
 	/* Writes what the programs got since the last call, as "KeyA+ KeyA- ". */

@@ -1,0 +1,586 @@
+#include "port/linux/linux.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <linux/input.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/epoll.h>
+#include <sys/stat.h>
+#include <time.h>
+#include <unistd.h>
+
+#include <libudev.h>
+
+#include "port/linux/node.h"
+
+enum { NODES = 8, QUEUE = 512, MONITOR = 0xffff };
+
+struct keyboard {
+	bool used, announced, taken, gone; /* gone: unplugged while taken, not given back yet */
+	char device[PATH_MAX];             /* of the physical device, in /sys */
+	struct lurk_identity identity;
+	struct lurk_event_node nodes[NODES];
+	unsigned node_count;
+};
+
+struct lurk_linux {
+	struct lurk_port port;
+	char folder[PATH_MAX - 64];
+	struct udev *udev;
+	struct udev_monitor *monitor;
+	int epoll;
+	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
+	struct lurk_port_event queue[QUEUE];
+	unsigned first, waiting;
+};
+
+static const struct lurk_port_class linux_class;
+
+static uint64_t now_us(void)
+{
+	struct timespec now;
+
+	clock_gettime(CLOCK_REALTIME, &now);
+	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
+}
+
+static void queue_event(struct lurk_linux *m, uint8_t kind, unsigned number,
+			const struct lurk_key_event *key)
+{
+	struct lurk_port_event *e = &m->queue[(m->first + m->waiting) % QUEUE];
+
+	if (m->waiting == QUEUE)
+		return;
+	memset(e, 0, sizeof *e);
+	e->kind = kind;
+	e->keyboard = (uint16_t)number;
+	e->time_us = now_us();
+	if (key)
+		e->key = *key;
+	m->waiting++;
+}
+
+/* ---- Which node belongs to which keyboard -----------------------------------------------------
+ */
+
+/* The physical thing: the USB device with all its interfaces; but a receiver's keyboards are HID
+ * devices below its own, and each is one for itself. */
+static struct udev_device *physical_device(struct udev_device *node)
+{
+	struct udev_device *hid = udev_device_get_parent_with_subsystem_devtype(node, "hid", NULL);
+	struct udev_device *above = hid ? udev_device_get_parent(hid) : NULL;
+	struct udev_device *usb =
+		udev_device_get_parent_with_subsystem_devtype(node, "usb", "usb_device");
+	const char *above_subsystem = above ? udev_device_get_subsystem(above) : NULL;
+	struct udev_device *serio =
+		udev_device_get_parent_with_subsystem_devtype(node, "serio", NULL);
+
+	if (above_subsystem && !strcmp(above_subsystem, "hid"))
+		return hid;
+	return usb ? usb : hid ? hid : serio ? serio : udev_device_get_parent(node);
+}
+
+static void copy_text(char *out, size_t size, const char *text)
+{
+	snprintf(out, size, "%s", text ? text : "");
+	lurk_make_harmless(out);
+}
+
+static void identify(struct lurk_identity *identity, struct lurk_event_node *node)
+{
+	static const uint8_t buses[] = {[BUS_USB] = LURK_BUS_USB,
+					[BUS_BLUETOOTH] = LURK_BUS_BLUETOOTH,
+					[BUS_I8042] = LURK_BUS_PS2};
+	unsigned bus = (unsigned)libevdev_get_id_bustype(node->evdev);
+	char *interface;
+
+	memset(identity, 0, sizeof *identity);
+	identity->bus = bus < sizeof buses && buses[bus] ? buses[bus] : (uint8_t)LURK_BUS_OTHER;
+	identity->wiring = node->wiring;
+	identity->built_in = bus == BUS_I8042;
+	identity->vendor = (uint16_t)libevdev_get_id_vendor(node->evdev);
+	identity->product = (uint16_t)libevdev_get_id_product(node->evdev);
+	identity->version = (uint16_t)libevdev_get_id_version(node->evdev);
+	copy_text(identity->name, sizeof identity->name, libevdev_get_name(node->evdev));
+	copy_text(identity->serial, sizeof identity->serial, libevdev_get_uniq(node->evdev));
+	copy_text(identity->place, sizeof identity->place, libevdev_get_phys(node->evdev));
+	interface = strstr(identity->place, "/input");
+	if (interface)
+		*interface = '\0';
+}
+
+static struct keyboard *keyboard_of(struct lurk_linux *m, const char *device)
+{
+	struct keyboard *free_one = NULL;
+
+	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
+		struct keyboard *k = &m->keyboards[i];
+
+		if (k->used && !k->gone && !strcmp(k->device, device))
+			return k;
+		if (!k->used && !free_one)
+			free_one = k;
+	}
+	if (free_one) {
+		memset(free_one, 0, sizeof *free_one);
+		free_one->used = true;
+		snprintf(free_one->device, sizeof free_one->device, "%s", device);
+	}
+	return free_one;
+}
+
+static void watch(struct lurk_linux *m, int fd, unsigned keyboard, unsigned node, bool lights)
+{
+	struct epoll_event e = {.events = EPOLLIN,
+				.data.u32 = keyboard << 8 | node << 1 | (lights ? 1U : 0U)};
+
+	epoll_ctl(m->epoll, EPOLL_CTL_ADD, fd, &e);
+}
+
+static unsigned number_of(const struct lurk_linux *m, const struct keyboard *k)
+{
+	return (unsigned)(k - m->keyboards);
+}
+
+static void announce(struct lurk_linux *m, struct keyboard *k)
+{
+	/* One more interface of a keyboard that is known already: it is looked at anew. */
+	if (k->announced)
+		queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k), NULL);
+	queue_event(m, LURK_PORT_PLUGGED, number_of(m, k), NULL);
+	k->announced = true;
+}
+
+static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell)
+{
+	const char *path = udev_device_get_devnode(device);
+	struct udev_device *physical = physical_device(device);
+	struct lurk_event_node node;
+	struct keyboard *k;
+
+	if (!path || strncmp(path, "/dev/input/event", 16) || lurk_node_open(&node, path))
+		return;
+	k = physical && lurk_node_wanted(&node) ? keyboard_of(m, udev_device_get_syspath(physical))
+						: NULL;
+	if (!k || k->node_count == NODES) {
+		lurk_node_close(&node);
+		return;
+	}
+	if (!k->node_count)
+		identify(&k->identity, &node);
+	k->nodes[k->node_count] = node;
+	watch(m, node.fd, number_of(m, k), k->node_count, false);
+	k->node_count++;
+	if (k->taken)
+		lurk_node_take(&k->nodes[k->node_count - 1]);
+	if (tell)
+		announce(m, k);
+}
+
+static void forget(struct keyboard *k)
+{
+	for (unsigned i = 0; i < k->node_count; i++) {
+		lurk_node_release(&k->nodes[i]);
+		lurk_node_close(&k->nodes[i]);
+	}
+	memset(k, 0, sizeof *k);
+}
+
+static void node_gone(struct lurk_linux *m, struct keyboard *k, unsigned node)
+{
+	bool any = false;
+
+	lurk_node_close(&k->nodes[node]);
+	for (unsigned i = 0; i < k->node_count; i++)
+		any = any || k->nodes[i].fd >= 0;
+	if (any || k->gone)
+		return;
+	queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k), NULL);
+	k->gone = k->taken;
+	if (!k->taken)
+		forget(k);
+}
+
+static void remove_node(struct lurk_linux *m, const char *path)
+{
+	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
+		struct keyboard *k = &m->keyboards[i];
+
+		for (unsigned n = 0; k->used && n < k->node_count; n++) {
+			if (k->nodes[n].fd >= 0 && !strcmp(k->nodes[n].path, path)) {
+				node_gone(m, k, n);
+				return;
+			}
+		}
+	}
+}
+
+/* ---- What happens -----------------------------------------------------------------------------
+ */
+
+struct source {
+	struct lurk_linux *machine;
+	unsigned keyboard;
+	unsigned since; /* events of this report in the queue */
+};
+
+static void on_key(void *data, const struct lurk_key_event *key)
+{
+	struct source *s = data;
+
+	queue_event(s->machine, LURK_PORT_KEY, s->keyboard, key);
+	s->since++;
+}
+
+static void on_end(void *data)
+{
+	struct source *s = data;
+	struct lurk_linux *m = s->machine;
+
+	if (s->since && m->waiting)
+		m->queue[(m->first + m->waiting - 1) % QUEUE].key.more = false;
+	s->since = 0;
+}
+
+static void monitor_event(struct lurk_linux *m)
+{
+	struct udev_device *device = udev_monitor_receive_device(m->monitor);
+	const char *action = device ? udev_device_get_action(device) : NULL;
+	const char *path = device ? udev_device_get_devnode(device) : NULL;
+
+	if (action && path && !strcmp(action, "add"))
+		add_node(m, device, true);
+	else if (action && path && !strcmp(action, "remove"))
+		remove_node(m, path);
+	if (device)
+		udev_device_unref(device);
+}
+
+/* Returns false where nothing happened at all; much that happens is no event for the session. */
+static bool poll_once(struct lurk_linux *m)
+{
+	struct epoll_event events[16];
+	int n = epoll_wait(m->epoll, events, 16, 0);
+
+	for (int i = 0; i < n; i++) {
+		uint32_t what = events[i].data.u32;
+		unsigned number = what >> 8, index = (what & 0xff) >> 1;
+		struct source source = {m, number, 0};
+		struct lurk_node_sink sink = {&source, on_key, on_end};
+		struct lurk_event_node *node;
+
+		if (what == MONITOR) {
+			monitor_event(m);
+			continue;
+		}
+		node = &m->keyboards[number].nodes[index];
+		if (what & 1)
+			lurk_node_pass_lights(node);
+		else if (node->fd >= 0 && !lurk_node_read(node, &sink))
+			node_gone(m, &m->keyboards[number], index);
+	}
+	return n > 0;
+}
+
+/* ---- The port ---------------------------------------------------------------------------------
+ */
+
+static struct lurk_linux *machine_of(struct lurk_port *port)
+{
+	return (struct lurk_linux *)port;
+}
+
+static struct keyboard *here(struct lurk_port *port, uint16_t number)
+{
+	struct keyboard *k =
+		number < LURK_LINUX_KEYBOARDS ? &machine_of(port)->keyboards[number] : NULL;
+
+	return k && k->used && !k->gone ? k : NULL;
+}
+
+static bool linux_keyboard(struct lurk_port *port, uint16_t number, struct lurk_port_keyboard *out)
+{
+	const struct keyboard *k = here(port, number);
+
+	if (!k)
+		return false;
+	memset(out, 0, sizeof *out);
+	out->identity = k->identity;
+	for (unsigned i = 0; i < k->node_count; i++) {
+		const struct lurk_event_node *node = &k->nodes[i];
+
+		out->table_entries = (uint16_t)(out->table_entries + node->table_entries);
+		for (unsigned key = 1; node->evdev && key < LURK_KEY_COUNT; key++) {
+			if (libevdev_has_event_code(node->evdev, EV_KEY, key))
+				out->declares[key / 8] |= (uint8_t)(1U << key % 8);
+		}
+	}
+	return true;
+}
+
+static bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
+{
+	struct lurk_linux *m = machine_of(port);
+
+	while (!m->waiting) {
+		if (!poll_once(m))
+			return false;
+	}
+	*event = m->queue[m->first];
+	m->first = (m->first + 1) % QUEUE;
+	m->waiting--;
+	return true;
+}
+
+static enum lurk_error take_all(struct lurk_linux *m, struct keyboard *k)
+{
+	for (unsigned i = 0; i < k->node_count; i++) {
+		if (k->nodes[i].fd < 0 || !lurk_node_take(&k->nodes[i])) {
+			if (k->nodes[i].virtual)
+				watch(m, libevdev_uinput_get_fd(k->nodes[i].virtual),
+				      number_of(m, k), i, true);
+			continue;
+		}
+		while (i--)
+			lurk_node_release(&k->nodes[i]);
+		return LURK_ERR_PORT;
+	}
+	return LURK_OK;
+}
+
+static enum lurk_error linux_take(struct lurk_port *port, uint16_t number, bool take)
+{
+	struct lurk_linux *m = machine_of(port);
+	struct keyboard *k = number < LURK_LINUX_KEYBOARDS ? &m->keyboards[number] : NULL;
+	enum lurk_error error = LURK_OK;
+
+	if (!k || !k->used || (k->gone && (take || !k->taken)))
+		return LURK_ERR_GONE;
+	if (take && !k->taken)
+		error = take_all(m, k);
+	for (unsigned i = 0; !take && i < k->node_count; i++)
+		lurk_node_release(&k->nodes[i]);
+	if (!error)
+		k->taken = take;
+	if (k->gone && !take)
+		forget(k);
+	return error;
+}
+
+static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_frame *frame)
+{
+	struct lurk_linux *m = machine_of(port);
+	struct keyboard *k =
+		frame->keyboard < LURK_LINUX_KEYBOARDS ? &m->keyboards[frame->keyboard] : NULL;
+
+	if (!k || !k->used)
+		return LURK_ERR_GONE;
+	for (unsigned i = 0; i < frame->count; i++) {
+		const struct lurk_stroke *s = &frame->strokes[i];
+
+		if (k->taken) {
+			if (!lurk_node_write(&k->nodes[0], s->key, s->state, i + 1 == frame->count))
+				return LURK_ERR_PORT;
+			continue;
+		}
+		/* Any of its nodes may hold the key; the others take no notice. */
+		for (unsigned n = 0; n < k->node_count && s->state == LURK_UP; n++) {
+			if (k->nodes[n].fd >= 0)
+				lurk_node_write(&k->nodes[n], s->key, 0, true);
+		}
+	}
+	return LURK_OK;
+}
+
+/* The node that a table index falls into, and the index within it. */
+static struct lurk_event_node *entry_node(struct keyboard *k, uint16_t *index)
+{
+	for (unsigned i = 0; i < k->node_count; i++) {
+		if (*index < k->nodes[i].table_entries)
+			return &k->nodes[i];
+		*index = (uint16_t)(*index - k->nodes[i].table_entries);
+	}
+	return NULL;
+}
+
+static enum lurk_error linux_table_get(struct lurk_port *port, uint16_t number, uint16_t index,
+				       struct lurk_table_entry *entry)
+{
+	struct keyboard *k = here(port, number);
+	const struct lurk_event_node *node;
+
+	if (!k)
+		return LURK_ERR_GONE;
+	node = entry_node(k, &index);
+	if (!node)
+		return LURK_ERR_PORT;
+	entry->scan = lurk_scan_on(lurk_scan_make(LURK_SCAN_RAW, node->table[index].raw),
+				   (enum lurk_wiring)node->wiring);
+	entry->original = node->table[index].original;
+	entry->key = node->table[index].now;
+	return LURK_OK;
+}
+
+static enum lurk_error linux_table_set(struct lurk_port *port, uint16_t number, uint16_t index,
+				       lurk_key key)
+{
+	struct keyboard *k = here(port, number);
+	struct lurk_event_node *node;
+
+	if (!k)
+		return LURK_ERR_GONE;
+	node = entry_node(k, &index);
+	return node && lurk_node_set(node, index, key) ? LURK_OK : LURK_ERR_PORT;
+}
+
+static unsigned linux_slots(struct lurk_port *port, size_t *size)
+{
+	(void)port;
+	*size = LURK_LINUX_SLOT_SIZE;
+	return LURK_LINUX_SLOTS;
+}
+
+static int open_slot(const struct lurk_linux *m, unsigned slot, int flags)
+{
+	char path[PATH_MAX];
+
+	snprintf(path, sizeof path, "%s/slot-%02u", m->folder, slot);
+	return open(path, flags | O_CLOEXEC | O_NOFOLLOW, 0600);
+}
+
+static enum lurk_error linux_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
+				       size_t size, size_t *length)
+{
+	int fd = open_slot(machine_of(port), slot, O_RDONLY);
+	ssize_t n;
+
+	*length = 0;
+	if (fd < 0)
+		return errno == ENOENT ? LURK_OK : LURK_ERR_PORT;
+	n = read(fd, bytes, size);
+	close(fd);
+	*length = n > 0 ? (size_t)n : 0;
+	return n < 0 ? LURK_ERR_PORT : LURK_OK;
+}
+
+static enum lurk_error linux_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
+					size_t length)
+{
+	int fd = open_slot(machine_of(port), slot, O_WRONLY | O_CREAT);
+	size_t done = 0;
+	bool fine = fd >= 0;
+
+	while (fine && done < length) {
+		ssize_t n = write(fd, bytes + done, length - done);
+
+		fine = n > 0 || (n < 0 && errno == EINTR);
+		done += n > 0 ? (size_t)n : 0;
+	}
+	fine = fine && ftruncate(fd, (off_t)length) == 0 && fsync(fd) == 0;
+	if (fd >= 0)
+		close(fd);
+	return fine ? LURK_OK : LURK_ERR_PORT;
+}
+
+static uint64_t linux_now(struct lurk_port *port)
+{
+	(void)port;
+	return now_us();
+}
+
+static int linux_descriptor(struct lurk_port *port)
+{
+	return machine_of(port)->epoll;
+}
+
+static const struct lurk_port_class linux_class = {
+	.keyboard = linux_keyboard,
+	.next = linux_next,
+	.take = linux_take,
+	.send = linux_send,
+	.table_get = linux_table_get,
+	.table_set = linux_table_set,
+	.slots = linux_slots,
+	.slot_read = linux_slot_read,
+	.slot_write = linux_slot_write,
+	.now = linux_now,
+	.descriptor = linux_descriptor,
+};
+
+struct lurk_port *lurk_linux_port(struct lurk_linux *machine)
+{
+	return &machine->port;
+}
+
+/* ---- Opening ----------------------------------------------------------------------------------
+ */
+
+static void find_keyboards(struct lurk_linux *m)
+{
+	struct udev_enumerate *all = udev_enumerate_new(m->udev);
+	struct udev_list_entry *entry;
+
+	udev_enumerate_add_match_subsystem(all, "input");
+	udev_enumerate_scan_devices(all);
+	udev_list_entry_foreach(entry, udev_enumerate_get_list_entry(all))
+	{
+		struct udev_device *device =
+			udev_device_new_from_syspath(m->udev, udev_list_entry_get_name(entry));
+
+		if (device)
+			add_node(m, device, false);
+		udev_device_unref(device);
+	}
+	udev_enumerate_unref(all);
+	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
+		if (m->keyboards[i].used)
+			announce(m, &m->keyboards[i]);
+	}
+}
+
+struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *message)
+{
+	struct lurk_linux *m = calloc(1, sizeof *m);
+	/* Where udev runs its events come after its own rules have written the table; where it does
+	 * not there are only the kernel's. */
+	const char *who = access("/run/udev/control", F_OK) == 0 ? "udev" : "kernel";
+	struct epoll_event e = {.events = EPOLLIN, .data.u32 = MONITOR};
+
+	if (!m)
+		abort();
+	m->port.class = &linux_class;
+	snprintf(m->folder, sizeof m->folder, "%s", folder);
+	m->epoll = epoll_create1(EPOLL_CLOEXEC);
+	m->udev = udev_new();
+	m->monitor = m->udev ? udev_monitor_new_from_netlink(m->udev, who) : NULL;
+	if (m->epoll < 0 || !m->monitor || (mkdir(folder, 0700) && errno != EEXIST)) {
+		lurk_say(message, "%s: cannot be opened: %s", folder, strerror(errno));
+		lurk_linux_free(m);
+		return NULL;
+	}
+	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
+	udev_monitor_enable_receiving(m->monitor);
+	epoll_ctl(m->epoll, EPOLL_CTL_ADD, udev_monitor_get_fd(m->monitor), &e);
+	find_keyboards(m);
+	return m;
+}
+
+void lurk_linux_free(struct lurk_linux *machine)
+{
+	if (!machine)
+		return;
+	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
+		if (machine->keyboards[i].used)
+			forget(&machine->keyboards[i]);
+	}
+	if (machine->monitor)
+		udev_monitor_unref(machine->monitor);
+	if (machine->udev)
+		udev_unref(machine->udev);
+	if (machine->epoll >= 0)
+		close(machine->epoll);
+	free(machine);
+}

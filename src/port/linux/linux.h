@@ -1,0 +1,25 @@
+/*
+ * The Linux port: the running kernel's keyboards, by evdev, uinput and udev.
+ *
+ * All event nodes of one physical device are one keyboard. Its table is that of its nodes, one
+ * behind the other. Taken, each node is grabbed and has a virtual node of its own, which the kernel
+ * repeats for and whose lights go back to the source.
+ */
+#ifndef LURK_LINUX_LINUX_H
+#define LURK_LINUX_LINUX_H
+
+#include "lurk/port.h"
+#include "text/file.h"
+
+enum { LURK_LINUX_KEYBOARDS = 32, LURK_LINUX_SLOTS = 16, LURK_LINUX_SLOT_SIZE = 1 << 19 };
+
+struct lurk_linux;
+
+/* Opens the machine; rules are stored below `folder`, which is made where it is not there. NULL
+ * with a message where it cannot. */
+struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *message);
+/* Gives all keyboards back. Tables stay as they are: lurk_session_stop() restores them. */
+void lurk_linux_free(struct lurk_linux *machine);
+struct lurk_port *lurk_linux_port(struct lurk_linux *machine);
+
+#endif
