@@ -120,14 +120,11 @@ static const struct {
 	const char *word;
 	lurk_key left;
 } modifier_words[] = {
-	{"control", LURK_KEY_LEFTCTRL}, {"ctrl", LURK_KEY_LEFTCTRL},
-	{"ctl", LURK_KEY_LEFTCTRL},     {"shift", LURK_KEY_LEFTSHIFT},
-	{"alt", LURK_KEY_LEFTALT},      {"option", LURK_KEY_LEFTALT},
-	{"opt", LURK_KEY_LEFTALT},      {"meta", LURK_KEY_LEFTMETA},
-	{"super", LURK_KEY_LEFTMETA},   {"logo", LURK_KEY_LEFTMETA},
-	{"logokey", LURK_KEY_LEFTMETA}, {"win", LURK_KEY_LEFTMETA},
-	{"windows", LURK_KEY_LEFTMETA}, {"command", LURK_KEY_LEFTMETA},
-	{"cmd", LURK_KEY_LEFTMETA},     {"os", LURK_KEY_LEFTMETA},
+	{"control", LURK_KEY_LEFTCTRL}, {"ctrl", LURK_KEY_LEFTCTRL}, {"ctl", LURK_KEY_LEFTCTRL},
+	{"shift", LURK_KEY_LEFTSHIFT},  {"alt", LURK_KEY_LEFTALT},   {"option", LURK_KEY_LEFTALT},
+	{"opt", LURK_KEY_LEFTALT},      {"meta", LURK_KEY_LEFTMETA}, {"super", LURK_KEY_LEFTMETA},
+	{"logo", LURK_KEY_LEFTMETA},    {"win", LURK_KEY_LEFTMETA},  {"windows", LURK_KEY_LEFTMETA},
+	{"command", LURK_KEY_LEFTMETA}, {"cmd", LURK_KEY_LEFTMETA},  {"os", LURK_KEY_LEFTMETA},
 };
 
 static const struct {
@@ -692,6 +689,9 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 		return LURK_NAME_NUMBER;
 	if ((key = named(&plain, true)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);
+	if (length > 4 && lurk_equal(plain.text + plain.length - 3, "key")) /* "the logo key" */
+		return read_word(text, length - 3 - is_separator(text[length - 4]), characters,
+				 in_chord, name);
 	return unknown(&plain, name);
 }
 

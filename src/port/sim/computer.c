@@ -119,18 +119,22 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	add(p->row.got, ", ", text);
 }
 
+/* Characters that cannot be seen, as they are shown. */
+static const struct {
+	char character;
+	const char *shown;
+} unseen[] = {{'\r', "↵"}, {'\n', "↵"}, {'\t', "⇥"}, {'\b', "⌫"}, {27, "Esc"}, {127, "⌦"}};
+
 static void on_text(void *data, const char *text)
 {
 	struct player *p = data;
-	const char *shown = *text == '\r' || *text == '\n' ? "↵"
-			    : *text == '\t'                ? "⇥"
-			    : *text == '\b'                ? "⌫"
-			    : *text == 27                  ? "Esc"
-			    : *text == 127                 ? "⌦"
-							   : text;
 
-	if ((unsigned char)*shown >= ' ')
-		add(p->row.text, "", shown);
+	for (size_t i = 0; i < sizeof unseen / sizeof *unseen; i++) {
+		if (*text == unseen[i].character)
+			text = unseen[i].shown;
+	}
+	if ((unsigned char)*text >= ' ')
+		add(p->row.text, "", text);
 }
 
 static void on_note(void *data, const char *note)
