@@ -163,8 +163,14 @@ unsigned cli_print_missing(const char *a, const char *b, const char *prefix,
 
 /* Compiles the profile and applies it to the computer. */
 bool cli_apply_profile(struct cli *cli, struct lurk_message *message);
-/* Why a keyboard has its way, in words. */
-const char *cli_way_words(const struct lurk_session_keyboard *keyboard, char *out, size_t size);
+
+/* ---- status.c ------------------------------------------------------------------------------- */
+
+/* Which way each keyboard has, and why. */
+void cli_print_ways(struct cli *cli);
+struct json_object *cli_ways_json(struct cli *cli);
+/* Stored images that could not be used, and why. */
+void cli_tell_bad_slots(const struct cli *cli);
 /* How many rules act on a keyboard of the session. */
 unsigned cli_rules_on(const struct lurk_image *image, uint16_t described);
 /* How many changes are in the file and not in force, or the other way round. */

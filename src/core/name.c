@@ -1,15 +1,5 @@
 /* Reading the names that people give to keys. */
-#include "lurk/name.h"
-
-#include "core/mem.h"
-
-enum { NAME_MAX = 40 };
-
-/* A name without case and separators. */
-struct plain {
-	char text[NAME_MAX];
-	size_t length;
-};
+#include "core/plain.h"
 
 /* What else the trade calls a key. */
 static const struct {
@@ -182,31 +172,12 @@ static const struct {
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
-static bool is_separator(char c)
+static bool plain_is(const struct lurk_plain *plain, const char *name)
 {
-	return c == ' ' || c == '_' || c == '-';
-}
+	struct lurk_plain other;
 
-/* False where the text is longer than any name. A last `-` is a character, as in "kp -". */
-static bool make_plain(const char *text, size_t length, struct plain *plain)
-{
-	plain->length = 0;
-	for (size_t i = 0; i < length; i++) {
-		if (is_separator(text[i]) && (i + 1 < length || length == 1 || text[i] == ' '))
-			continue;
-		if (plain->length == NAME_MAX - 1)
-			return false;
-		plain->text[plain->length++] = lurk_lower(text[i]);
-	}
-	plain->text[plain->length] = '\0';
-	return plain->length > 0;
-}
-
-static bool plain_is(const struct plain *plain, const char *name)
-{
-	struct plain other;
-
-	return make_plain(name, lurk_length(name), &other) && lurk_equal(plain->text, other.text);
+	return lurk_plain_make(name, lurk_length(name), &other) &&
+	       lurk_equal(plain->text, other.text);
 }
 
 static bool starts_with(const char *text, size_t length, const char *word)
@@ -239,7 +210,7 @@ static lurk_key modifier_word(const char *word)
 }
 
 /* "lctrl", "left control", "controlleft", "ctrl": a modifier with or without a side. */
-static bool read_modifier(const struct plain *plain, struct lurk_name *name)
+static bool read_modifier(const struct lurk_plain *plain, struct lurk_name *name)
 {
 	static const struct {
 		const char *word;
@@ -253,7 +224,7 @@ static bool read_modifier(const struct plain *plain, struct lurk_name *name)
 	}
 	for (size_t i = 0; i < COUNT(sides); i++) {
 		size_t n = lurk_length(sides[i].word);
-		struct plain rest = *plain;
+		struct lurk_plain rest = *plain;
 
 		if (plain->length <= n)
 			continue;
@@ -272,7 +243,7 @@ static bool read_modifier(const struct plain *plain, struct lurk_name *name)
 	return false;
 }
 
-static lurk_key read_numpad(const struct plain *plain)
+static lurk_key read_numpad(const struct lurk_plain *plain)
 {
 	static const char *const prefixes[] = {"numpad", "keypad", "kp", "num"};
 
@@ -301,7 +272,7 @@ static lurk_key exact(const char *text, size_t length)
 	return LURK_KEY_NONE;
 }
 
-static lurk_key named(const struct plain *plain, bool short_form)
+static lurk_key named(const struct lurk_plain *plain, bool short_form)
 {
 	lurk_key k = LURK_KEY_NONE;
 
@@ -312,147 +283,6 @@ static lurk_key named(const struct plain *plain, bool short_form)
 			return k;
 	}
 	return LURK_KEY_NONE;
-}
-
-/* ---- Numbers ------------------------------------------------------------------------------- */
-
-static int digit(char c)
-{
-	return c >= '0' && c <= '9' ? c - '0' : c >= 'a' && c <= 'f' ? c - 'a' + 10 : -1;
-}
-
-static bool read_number(const struct plain *plain, struct lurk_name *name)
-{
-	const char *p = plain->text;
-	bool prefixed = p[0] == '0' && p[1] == 'x', digits_only = !prefixed, any_digit = prefixed;
-	size_t n = 0;
-
-	if (prefixed)
-		p += 2;
-	name->decimal = name->hex = 0;
-	for (; p[n]; n++) {
-		int d = digit(p[n]);
-
-		if (d < 0 || n == 8)
-			return false;
-		any_digit = any_digit || d < 10;
-		digits_only = digits_only && d < 10;
-		name->hex = name->hex << 4 | (uint32_t)d;
-		if (d < 10)
-			name->decimal = name->decimal * 10 + (uint32_t)d;
-	}
-	name->is_decimal = digits_only;
-	return n && any_digit;
-}
-
-/* Digits alone can be meant either way; where both are the same number, one reading is enough. */
-enum base { HEX, DECIMAL, HEX_ELSE, DECIMAL_ELSE };
-
-struct reader {
-	const char *as;
-	uint8_t kind; /* enum lurk_scan_kind, NONE for an event code */
-	uint8_t base; /* enum base */
-	bool (*turn)(uint32_t *value);
-};
-
-static bool as_it_is(uint32_t *value)
-{
-	return *value != 0;
-}
-
-static bool keyboard_usage(uint32_t *value)
-{
-	bool fits = *value <= 0xff;
-
-	*value |= 0x070000;
-	return fits;
-}
-
-static bool consumer_usage(uint32_t *value)
-{
-	bool fits = *value <= 0xffff;
-
-	*value |= 0x0c0000;
-	return fits;
-}
-
-static bool keycode(uint32_t *value)
-{
-	*value -= 8;
-	return *value <= LURK_KEY_MAX;
-}
-
-static bool nine_bit(uint32_t *value)
-{
-	bool fits = *value > 0x100 && *value < 0x200;
-
-	*value = 0xe000 | (*value & 0xff);
-	return fits;
-}
-
-static bool swapped(uint32_t *value)
-{
-	bool fits = *value <= 0xffff && (*value & 0xff) == 0xe0;
-
-	*value = 0xe000 | *value >> 8;
-	return fits;
-}
-
-static bool raw_usage(uint32_t *value)
-{
-	return *value > 0xffff;
-}
-
-static const struct reader readers[] = {
-	{"set 1", LURK_SCAN_SET1, HEX, as_it_is},
-	{"set 2", LURK_SCAN_SET2, HEX, as_it_is},
-	{"HID usage, keyboard page", LURK_SCAN_HID, HEX, keyboard_usage},
-	{"HID usage, consumer page", LURK_SCAN_HID, HEX, consumer_usage},
-	{"raw scan value", LURK_SCAN_HID, HEX, raw_usage},
-	{"set 1, nine bits", LURK_SCAN_SET1, HEX, nine_bit},
-	{"set 1, bytes swapped", LURK_SCAN_SET1, HEX, swapped},
-	{"event code", LURK_SCAN_NONE, DECIMAL, as_it_is},
-	{"event code, hex", LURK_SCAN_NONE, HEX_ELSE, as_it_is},
-	{"display keycode", LURK_SCAN_NONE, DECIMAL, keycode},
-	{"display keycode, hex", LURK_SCAN_NONE, HEX_ELSE, keycode},
-	{"set 1, decimal", LURK_SCAN_SET1, DECIMAL_ELSE, as_it_is},
-	{"HID usage, decimal", LURK_SCAN_HID, DECIMAL_ELSE, keyboard_usage},
-};
-
-static bool reads(const struct reader *reader, const struct lurk_name *name)
-{
-	bool same = name->is_decimal && name->decimal == name->hex;
-
-	switch (reader->base) {
-	case DECIMAL:
-		return name->is_decimal;
-	case DECIMAL_ELSE:
-		return name->is_decimal && !same;
-	case HEX_ELSE:
-		return !same;
-	default:
-		return true;
-	}
-}
-
-bool lurk_name_reading(const struct lurk_name *name, unsigned index, struct lurk_reading *reading)
-{
-	for (size_t i = 0; i < COUNT(readers); i++) {
-		const struct reader *r = &readers[i];
-		bool decimal = r->base == DECIMAL || r->base == DECIMAL_ELSE;
-		uint32_t value = decimal ? name->decimal : name->hex;
-
-		if (!reads(r, name) || !r->turn(&value) ||
-		    (r->kind == LURK_SCAN_NONE && value > LURK_KEY_MAX))
-			continue;
-		reading->as = r->as;
-		reading->scan = lurk_scan_make((enum lurk_scan_kind)r->kind, value);
-		reading->key =
-			r->kind == LURK_SCAN_NONE ? (lurk_key)value : lurk_scan_key(reading->scan);
-		if (lurk_key_known(reading->key) && !index--)
-			return true;
-	}
-	return false;
 }
 
 /* ---- Characters ---------------------------------------------------------------------------- */
@@ -488,7 +318,7 @@ static enum lurk_name_kind read_character(uint32_t c, const struct lurk_characte
 {
 	lurk_key key;
 	uint16_t modifiers = 0;
-	struct plain letter = {{'k', 'e', 'y', c < 0x80 ? lurk_lower((char)c) : '?'}, 4};
+	struct lurk_plain letter = {{'k', 'e', 'y', c < 0x80 ? lurk_lower((char)c) : '?'}, 4};
 
 	if (characters) {
 		if (!characters->find(characters->data, c, &key, &modifiers))
@@ -502,113 +332,24 @@ static enum lurk_name_kind read_character(uint32_t c, const struct lurk_characte
 
 /* ---- Nearly right --------------------------------------------------------------------------- */
 
-static unsigned least(unsigned a, unsigned b)
+static enum lurk_name_kind unknown(const struct lurk_plain *plain, struct lurk_name *name)
 {
-	return a < b ? a : b;
-}
-
-/* How many letters must be left out, put in, changed or exchanged to make one of the other. */
-static unsigned distance(const struct plain *a, const struct plain *b)
-{
-	uint8_t lines[3][NAME_MAX + 1];
-
-	for (size_t j = 0; j <= b->length; j++)
-		lines[0][j] = (uint8_t)j;
-	for (size_t i = 1; i <= a->length; i++) {
-		uint8_t *now = lines[i % 3], *last = lines[(i - 1) % 3];
-		const uint8_t *before = lines[(i + 1) % 3];
-
-		now[0] = (uint8_t)i;
-		for (size_t j = 1; j <= b->length; j++) {
-			bool same = a->text[i - 1] == b->text[j - 1];
-			unsigned d =
-				least(least(last[j] + 1U, now[j - 1] + 1U), last[j - 1] + !same);
-
-			if (i > 1 && j > 1 && a->text[i - 1] == b->text[j - 2] &&
-			    a->text[i - 2] == b->text[j - 1])
-				d = least(d, before[j - 2] + 1U);
-			now[j] = (uint8_t)d;
-		}
-	}
-	return lines[a->length % 3][b->length];
-}
-
-struct nearest {
-	struct lurk_name *name;
-	unsigned distances[LURK_NAME_KEYS];
-	unsigned worst; /* further away is not near */
-};
-
-static void consider(struct nearest *near, const struct plain *plain, const char *word,
-		     lurk_key key)
-{
-	struct plain other;
-	unsigned d, at = 0;
-
-	if (!make_plain(word, lurk_length(word), &other))
-		return;
-	d = distance(plain, &other);
-	if (d > near->worst)
-		return;
-	for (unsigned i = 0; i < near->name->count; i++) {
-		if (near->name->keys[i] == key)
-			return;
-	}
-	while (at < near->name->count && near->distances[at] <= d)
-		at++;
-	if (at >= 3)
-		return;
-	for (unsigned i = 2; i > at; i--) {
-		near->name->keys[i] = near->name->keys[i - 1];
-		near->distances[i] = near->distances[i - 1];
-	}
-	near->name->keys[at] = key;
-	near->distances[at] = d;
-	if (near->name->count < 3)
-		near->name->count++;
-}
-
-static enum lurk_name_kind unknown(const struct plain *plain, struct lurk_name *name)
-{
-	struct nearest near = {.name = name, .worst = 1 + (unsigned)plain->length / 5};
+	struct lurk_near near = {.name = name, .worst = 1 + (unsigned)plain->length / 5};
 	lurk_key k = LURK_KEY_NONE;
 
 	name->count = 0;
 	if (plain->length < 3)
 		return LURK_NAME_UNKNOWN;
 	while ((k = lurk_key_next(k)) != LURK_KEY_NONE)
-		consider(&near, plain, lurk_key_name(k), k);
+		lurk_near_consider(&near, plain, lurk_key_name(k), k);
 	for (size_t i = 0; i < COUNT(aliases); i++)
-		consider(&near, plain, aliases[i].word, aliases[i].key);
+		lurk_near_consider(&near, plain, aliases[i].word, aliases[i].key);
 	return LURK_NAME_UNKNOWN;
-}
-
-const char *lurk_name_nearest(const char *word, const char *const *words, size_t count)
-{
-	struct plain plain, other;
-	const char *nearest = NULL;
-	unsigned best;
-
-	if (!make_plain(word, lurk_length(word), &plain))
-		return NULL;
-	best = 2 + (unsigned)plain.length / 5;
-	for (size_t i = 0; i < count; i++) {
-		unsigned d;
-
-		if (!make_plain(words[i], lurk_length(words[i]), &other))
-			continue;
-		d = distance(&plain, &other);
-		if (d < best && d < other.length) {
-			best = d;
-			nearest = words[i];
-		}
-	}
-	return nearest;
 }
 
 /* ---- All together --------------------------------------------------------------------------- */
 
-static enum lurk_name_kind read_meaning(const struct plain *plain, struct lurk_name *name)
+static enum lurk_name_kind read_meaning(const struct lurk_plain *plain, struct lurk_name *name)
 {
 	lurk_key k = LURK_KEY_NONE;
 	lurk_key pair = modifier_word(plain->text);
@@ -622,12 +363,12 @@ static enum lurk_name_kind read_meaning(const struct plain *plain, struct lurk_n
 
 static enum lurk_name_kind read_code(const char *text, size_t length, struct lurk_name *name)
 {
-	struct plain plain;
+	struct lurk_plain plain;
 
-	if (starts_with(text, length, "evdev:") && make_plain(text + 6, length - 6, &plain)) {
+	if (starts_with(text, length, "evdev:") && lurk_plain_make(text + 6, length - 6, &plain)) {
 		bool hex = plain.text[0] == '0' && plain.text[1] == 'x';
 
-		if (read_number(&plain, name) && (hex || name->is_decimal)) {
+		if (lurk_number_read(&plain, name) && (hex || name->is_decimal)) {
 			uint32_t value = hex ? name->hex : name->decimal;
 
 			if (value <= LURK_KEY_MAX && lurk_key_known((lurk_key)value))
@@ -644,7 +385,7 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 				     const struct lurk_characters *characters, bool in_chord,
 				     struct lurk_name *name)
 {
-	struct plain plain;
+	struct lurk_plain plain;
 	lurk_key key = exact(text, length);
 	uint32_t c = one_character(text, length);
 	bool bare_digit = c >= '0' && c <= '9';
@@ -663,7 +404,7 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 			     c == '0' ? LURK_KEY_0 : (lurk_key)(LURK_KEY_1 + c - '1'));
 	if (c && !bare_digit)
 		return read_character(c, characters, name);
-	if (!make_plain(text, length, &plain))
+	if (!lurk_plain_make(text, length, &plain))
 		return LURK_NAME_UNKNOWN;
 	for (size_t i = 0; i < COUNT(several); i++) {
 		if (!lurk_equal(several[i].word, plain.text))
@@ -684,13 +425,13 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 		return LURK_NAME_PRESS;
 	if ((key = read_numpad(&plain)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);
-	if (read_number(&plain, name) &&
-	    (digit(plain.text[0]) < 10 || lurk_name_reading(name, 0, &reading)))
+	if (lurk_number_read(&plain, name) &&
+	    (plain.text[0] <= '9' || lurk_name_reading(name, 0, &reading)))
 		return LURK_NAME_NUMBER;
 	if ((key = named(&plain, true)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);
 	if (length > 4 && lurk_equal(plain.text + plain.length - 3, "key")) /* "the logo key" */
-		return read_word(text, length - 3 - is_separator(text[length - 4]), characters,
+		return read_word(text, length - 3 - lurk_is_separator(text[length - 4]), characters,
 				 in_chord, name);
 	return unknown(&plain, name);
 }
@@ -769,7 +510,7 @@ enum lurk_name_kind lurk_name_read(const char *text, size_t length,
 				   const struct lurk_characters *characters, struct lurk_name *name)
 {
 	enum lurk_name_kind kind;
-	struct plain plain;
+	struct lurk_plain plain;
 	bool only = false;
 
 	memset(name, 0, sizeof *name);
@@ -781,7 +522,7 @@ enum lurk_name_kind lurk_name_read(const char *text, size_t length,
 	}
 	if (!length)
 		kind = LURK_NAME_UNKNOWN;
-	else if (starts_with(text, length, "any ") && make_plain(text + 4, length - 4, &plain))
+	else if (starts_with(text, length, "any ") && lurk_plain_make(text + 4, length - 4, &plain))
 		kind = read_meaning(&plain, name);
 	else if (has_colon(text, length))
 		kind = read_code(text, length, name);

@@ -1,0 +1,350 @@
+#include "cli/edit.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+const struct argp_option edit_options[] = {
+	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
+	{"note", 'n', "TEXT", 0, "Say why, for later", 0},
+	{"apply", 'a', NULL, 0, "Put the profile into force at once", 0},
+	{0},
+};
+
+const struct argp_child edit_children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+
+error_t edit_parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct edit *edit = state->input;
+
+	switch (key) {
+	case ARGP_KEY_INIT:
+		state->child_inputs[0] = edit->cli;
+		return 0;
+	case 'k':
+		edit->keyboard_name = arg;
+		return 0;
+	case 'n':
+		edit->note = arg;
+		return 0;
+	case 'a':
+		edit->apply = true;
+		return 0;
+	case 'A':
+		edit->all = true;
+		return 0;
+	case ARGP_KEY_ARG:
+		/* `lurk map KEY to RESULT` reads well too. */
+		if (edit->most == 2 && edit->count == 1 && !strcmp(arg, "to"))
+			return 0;
+		if (edit->count == edit->most)
+			argp_error(state, "`%s` is one word too many; quote a name with spaces",
+				   arg);
+		edit->words[edit->count++] = arg;
+		return 0;
+	case ARGP_KEY_END:
+		if (edit->count < edit->most && !edit->all)
+			argp_error(state,
+				   edit->count ? "the second key is missing" : "say which key");
+		if (edit->all && edit->count)
+			argp_error(state, "`--all` and a key do not go together");
+		return 0;
+	default:
+		return ARGP_ERR_UNKNOWN;
+	}
+}
+
+/* ---- Rules in and out ----------------------------------------------------------------------- */
+
+int edit_start(struct edit *edit)
+{
+	struct cli *cli = edit->cli;
+
+	if (!cli_read_files(cli))
+		return CLI_COULD_NOT;
+	if (!cli_keyboard_option(cli, edit->keyboard_name, &edit->keyboard))
+		return CLI_USAGE;
+	if (edit->keyboard)
+		snprintf(edit->where, sizeof edit->where, " on %s",
+			 cli->keyboards.keyboards[edit->keyboard - 1].name.bytes);
+	edit->json = json_object_new_object();
+	edit->gave = "";
+	return cli_effects(cli, edit->keyboard, &edit->before) ? CLI_DONE : CLI_COULD_NOT;
+}
+
+bool edit_read_press(struct edit *edit, const char *word, struct lurk_press *press)
+{
+	return lurk_words_press(word, cli_characters(edit->cli), press, &edit->why);
+}
+
+bool edit_same_target(const struct lurk_target *a, const struct lurk_target *b, bool scans)
+{
+	lurk_key ka = a->kind == LURK_TARGET_SCAN ? lurk_scan_key(a->scan) : a->key;
+	lurk_key kb = b->kind == LURK_TARGET_SCAN ? lurk_scan_key(b->scan) : b->key;
+
+	if (a->kind == LURK_TARGET_MEANING || b->kind == LURK_TARGET_MEANING)
+		return a->kind == b->kind && lurk_key_same_meaning(a->key, b->key);
+	if (a->kind == b->kind)
+		return a->kind == LURK_TARGET_SCAN ? lurk_scan_same(a->scan, b->scan)
+						   : a->key == b->key;
+	return scans && ka && ka == kb;
+}
+
+/* The rule broken into single changes; a meaning stays whole. */
+static unsigned break_up(const struct lurk_rule *rule, struct lurk_change changes[4])
+{
+	unsigned n = 0;
+
+	if (rule->press.on.kind == LURK_TARGET_MEANING) {
+		changes[0] =
+			(struct lurk_change){rule->press.on, rule->gives.kind, rule->gives.key};
+		return 1;
+	}
+	while (n < 4 && lurk_rule_change(rule, n, &changes[n]))
+		n++;
+	return n;
+}
+
+bool edit_touches(const struct lurk_rule *rule, const struct lurk_rule *other, bool scans)
+{
+	struct lurk_change mine[4], theirs[4];
+	unsigned n = break_up(rule, mine), m = break_up(other, theirs);
+
+	for (unsigned i = 0; i < n; i++) {
+		for (unsigned k = 0; k < m; k++) {
+			if (edit_same_target(&mine[i].on, &theirs[k].on, scans))
+				return true;
+		}
+	}
+	return false;
+}
+
+static bool reread(struct edit *edit)
+{
+	return cli_reread_profile(edit->cli, &edit->why);
+}
+
+bool edit_append(struct edit *edit, const char *press, const char *gives, const char *swap_list)
+{
+	struct cli *cli = edit->cli;
+	char *press_text = lurk_yaml_scalar(press ? press : ""),
+	     *gives_text = lurk_yaml_scalar(gives ? gives : "");
+	char *note = lurk_yaml_scalar(edit->note ? edit->note : "");
+	struct lurk_field fields[4];
+	uint32_t before = cli->profile.count;
+	size_t n = 0;
+	bool fine;
+
+	if (swap_list) {
+		fields[n++] = (struct lurk_field){"swap", swap_list};
+	} else {
+		fields[n++] = (struct lurk_field){"press", press_text};
+		fields[n++] = (struct lurk_field){"gives", gives_text};
+	}
+	if (edit->keyboard)
+		fields[n++] = (struct lurk_field){
+			"keyboard", cli->keyboards.keyboards[edit->keyboard - 1].name.bytes};
+	if (edit->note)
+		fields[n++] = (struct lurk_field){"note", note};
+	fine = lurk_edit_append(&cli->profile.yaml, "rules", fields, n, &edit->why) && reread(edit);
+	if (fine && cli->profile.count != before + 1)
+		fine = lurk_say(&edit->why,
+				"%s: its form is one that Lurk cannot edit; add the rule by hand",
+				cli->profile_path);
+	if (fine)
+		edit->line = cli->profile.rules[before].line;
+	free(press_text);
+	free(gives_text);
+	free(note);
+	return fine;
+}
+
+bool edit_remove_rule(struct edit *edit, uint32_t index)
+{
+	struct cli *cli = edit->cli;
+	struct lurk_node *list = lurk_node_get(cli->profile.yaml.root, "rules");
+
+	return lurk_edit_remove(&cli->profile.yaml, list, cli->profile.nodes[index], &edit->why) &&
+	       reread(edit);
+}
+
+/* Adds a change as a rule of its own, for what is left of a rule that was broken up. */
+static bool append_change(struct edit *edit, const struct lurk_change *change, uint16_t keyboard)
+{
+	struct lurk_result result = {change->gives, change->key, {"", 0}};
+	char press[LURK_WORDS], gives[LURK_WORDS];
+	const char *note = edit->note;
+	uint16_t on = edit->keyboard;
+	bool fine;
+
+	edit->keyboard = keyboard;
+	edit->note = NULL;
+	fine = edit_append(edit, lurk_words_target(&change->on, press),
+			   lurk_words_result(&result, gives), NULL);
+	edit->keyboard = on;
+	edit->note = note;
+	return fine;
+}
+
+bool edit_take_out(struct edit *edit, uint32_t index, const struct lurk_rule *wanted, bool scans)
+{
+	struct lurk_rule rule = edit->cli->profile.rules[index];
+	struct lurk_change changes[4];
+	unsigned n = break_up(&rule, changes);
+
+	if (!edit_remove_rule(edit, index))
+		return false;
+	for (unsigned i = 0; i < n; i++) {
+		struct lurk_rule one = {.press = {.on = changes[i].on},
+					.gives = {.kind = LURK_GIVES_NOTHING}};
+
+		if (!edit_touches(&one, wanted, scans) &&
+		    !append_change(edit, &changes[i], rule.keyboard))
+			return false;
+	}
+	return true;
+}
+
+/* A rule that only needs another result keeps its place, its note and its comments. */
+static bool change_in_place(struct edit *edit, uint32_t index, const char *gives)
+{
+	struct cli *cli = edit->cli;
+	char *gives_text = lurk_yaml_scalar(gives),
+	     *note = lurk_yaml_scalar(edit->note ? edit->note : "");
+	struct lurk_field field = {"gives", gives_text}, note_field = {"note", note};
+	bool fine;
+
+	fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &field, &edit->why) &&
+	       reread(edit);
+	if (fine && edit->note)
+		fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &note_field,
+				     &edit->why) &&
+		       reread(edit);
+	edit->line = fine ? cli->profile.rules[index].line : 0;
+	free(gives_text);
+	free(note);
+	return fine;
+}
+
+bool edit_make_room(struct edit *edit, const struct lurk_rule *wanted, const char *gives,
+		    bool *done)
+{
+	for (uint32_t i = 0; i < edit->cli->profile.count;) {
+		const struct lurk_rule *rule = &edit->cli->profile.rules[i];
+		bool alike = !rule->swap && !wanted->swap &&
+			     rule->press.on.kind == wanted->press.on.kind;
+
+		if (rule->off || rule->keyboard != wanted->keyboard ||
+		    rule->press.modifiers != wanted->press.modifiers ||
+		    rule->press.only != wanted->press.only || !edit_touches(rule, wanted, false)) {
+			i++;
+			continue;
+		}
+		if (alike && gives && !*done) {
+			if (!change_in_place(edit, i, gives))
+				return false;
+			*done = true;
+			i++;
+			continue;
+		}
+		if (!edit_take_out(edit, i, wanted, false))
+			return false;
+	}
+	return true;
+}
+
+bool edit_put_rule(struct edit *edit, const struct lurk_press *press,
+		   const struct lurk_result *result)
+{
+	struct lurk_rule wanted = {.press = *press, .gives = *result, .keyboard = edit->keyboard};
+	char press_words[LURK_WORDS], gives[LURK_WORDS];
+	bool done = false;
+
+	lurk_words_for_press(press, press_words);
+	lurk_words_result(result, gives);
+	return edit_make_room(edit, &wanted, gives, &done) &&
+	       (done || edit_append(edit, press_words, gives, NULL));
+}
+
+/* ---- What is said --------------------------------------------------------------------------- */
+
+/* What the key gave before, and what no key gives any more. */
+static void say_changes(struct edit *edit)
+{
+	char list[256] = "", text[640] = "";
+
+	if (cli_effects(edit->cli, edit->keyboard, &edit->after))
+		cli_lost(&edit->before, &edit->after, list, sizeof list);
+	if (edit->cli->json) {
+		json_object_object_add(edit->json, "before", json_object_new_string(edit->gave));
+		json_object_object_add(edit->json, "lost", json_object_new_string(list));
+		return;
+	}
+	if (*edit->gave)
+		snprintf(text, sizeof text, "Before, it gave %s%s", edit->gave, *list ? "; " : ".");
+	if (*list)
+		snprintf(text + strlen(text), sizeof text - strlen(text),
+			 "%so key gives %s%s any more.", *edit->gave ? "n" : "N", list,
+			 edit->where);
+	if (*text)
+		puts(text);
+}
+
+int edit_finish(struct edit *edit, const char *summary)
+{
+	struct cli *cli = edit->cli;
+	struct lurk_message why;
+
+	if (!cli_save_profile(cli, summary)) {
+		json_object_put(edit->json);
+		return CLI_COULD_NOT;
+	}
+	if (!cli->json)
+		cli_print_strong(summary);
+	if (!cli->json)
+		puts(".");
+	else
+		json_object_object_add(edit->json, "did", json_object_new_string(summary));
+	if (edit->line && cli->json)
+		json_object_object_add(edit->json, "line", json_object_new_int64(edit->line));
+	json_object_object_add(edit->json, "file", json_object_new_string(cli->profile_path));
+	say_changes(edit);
+	json_object_object_add(edit->json, "in_force", json_object_new_boolean(edit->apply));
+	if (edit->apply && !cli_apply_profile(cli, &why)) {
+		json_object_put(edit->json);
+		return cli_fail(CLI_COULD_NOT, "the file is changed, but not in force: %s",
+				why.text);
+	}
+	if (cli->json) {
+		cli_print_json(edit->json);
+		return CLI_DONE;
+	}
+	json_object_put(edit->json);
+	if (edit->apply)
+		puts("It is in force now, and will be after a reboot.");
+	else if (edit->line)
+		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into "
+		       "force.\n",
+		       cli->profile_path, edit->line);
+	else
+		printf("%s is changed. Not in force yet: `lurk apply` puts it into force.\n",
+		       cli->profile_path);
+	return CLI_DONE;
+}
+
+int edit_failed(struct edit *edit, int status)
+{
+	if (edit->json)
+		json_object_put(edit->json);
+	return edit->why.text[0] ? cli_fail(status, "%s", edit->why.text) : status;
+}
+
+void edit_note_before(struct edit *edit, const struct lurk_target *on)
+{
+	lurk_key key = on->kind == LURK_TARGET_SCAN ? lurk_scan_key(on->scan) : on->key;
+
+	if (on->kind == LURK_TARGET_SCAN && !key)
+		edit->gave = "nothing: its code has no name";
+	else if (on->kind >= LURK_TARGET_KEY)
+		edit->gave = edit->before.gives[key] ? lurk_key_name(edit->before.gives[key])
+						     : "nothing";
+}

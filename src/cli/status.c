@@ -1,0 +1,217 @@
+/* status: what is in force, and by which way. */
+#include <stdlib.h>
+
+#include "cli/cli.h"
+
+unsigned cli_rules_on(const struct lurk_image *image, uint16_t described)
+{
+	unsigned count = 0;
+
+	for (uint32_t i = 0; image && i < image->rule_count; i++) {
+		struct lurk_rule rule;
+
+		lurk_image_rule(image, i, &rule);
+		count += !rule.off && (!rule.keyboard || rule.keyboard == described);
+	}
+	return count;
+}
+
+static const char *way_name(const struct lurk_session_keyboard *k)
+{
+	static const char *const names[] = {"plain", "table", "relay"};
+
+	return names[k->choice.way];
+}
+
+static const char *source_name(lurk_key key)
+{
+	return key < LURK_KEY_COUNT ? lurk_key_name(key) : "a key without a name";
+}
+
+static const char *way_words(const struct lurk_session_keyboard *k, char *out, size_t size)
+{
+	const char *key = lurk_key_name(k->choice.key);
+
+	if (k->trouble) {
+		snprintf(out, size, "its rules are not in force: %s", lurk_error_text(k->trouble));
+		return out;
+	}
+	switch (k->choice.reason) {
+	case LURK_BECAUSE_ONE_TO_ONE:
+		snprintf(out, size, "every rule is one key for one key");
+		break;
+	case LURK_BECAUSE_NO_TABLE:
+		snprintf(out, size, "the computer has no table for it");
+		break;
+	case LURK_BECAUSE_UNDECLARED:
+		snprintf(out, size, "it never said that it can send %s", key);
+		break;
+	case LURK_BECAUSE_TWICE:
+		snprintf(out, size, "%s would come from %s and %s, and the table does not count",
+			 key, source_name(k->choice.from), source_name(k->choice.other));
+		break;
+	case LURK_BECAUSE_TAP:
+		snprintf(out, size, "%s never sends its release", key);
+		break;
+	case LURK_BECAUSE_NOT_IN_TABLE:
+		snprintf(out, size, "a rule is on a code that the table does not have");
+		break;
+	default:
+		snprintf(out, size, "no rule changes a key that it has");
+		break;
+	}
+	return out;
+}
+
+struct json_object *cli_ways_json(struct cli *cli)
+{
+	struct lurk_session *session = &cli->computer->session;
+	struct json_object *list = json_object_new_array();
+	char why[160];
+
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+		struct json_object *one;
+
+		if (!k->present)
+			continue;
+		one = json_object_new_object();
+		json_object_object_add(one, "keyboard",
+				       json_object_new_string(cli_keyboard_name(cli, i)));
+		json_object_object_add(one, "rules",
+				       json_object_new_int((int)cli_rules_on(
+					       lurk_session_image(session), k->described)));
+		json_object_object_add(one, "way", json_object_new_string(way_name(k)));
+		json_object_object_add(one, "why",
+				       json_object_new_string(way_words(k, why, sizeof why)));
+		json_object_array_add(list, one);
+	}
+	return list;
+}
+
+void cli_print_ways(struct cli *cli)
+{
+	static const char *const heads[] = {"keyboard", "rules", "way", "why"};
+	struct lurk_session *session = &cli->computer->session;
+	struct cli_table table;
+	char why[160], rules[16];
+
+	cli_table_init(&table, heads, 4);
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+
+		if (!k->present)
+			continue;
+		snprintf(rules, sizeof rules, "%u",
+			 cli_rules_on(lurk_session_image(session), k->described));
+		cli_table_row(&table, cli_keyboard_name(cli, i), rules, way_name(k),
+			      way_words(k, why, sizeof why));
+	}
+	cli_table_print(&table, "  ");
+}
+
+unsigned cli_pending(struct cli *cli)
+{
+	char *file = cli_profile_words(cli);
+	char *force = cli_image_words(lurk_session_image(&cli->computer->session));
+	unsigned count = cli_print_missing(file, force, NULL, NULL) +
+			 cli_print_missing(force, file, NULL, NULL);
+
+	free(file);
+	free(force);
+	return count;
+}
+
+void cli_tell_bad_slots(const struct cli *cli)
+{
+	const struct lurk_store_report *store = &cli->computer->session.store;
+
+	for (unsigned i = 0; i < store->slots; i++) {
+		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
+			printf("An image stored earlier (slot %u) %s; the newest good one is used, "
+			       "and the next apply "
+			       "writes that slot anew.\n",
+			       i, lurk_error_text(store->why[i]));
+	}
+}
+
+static struct json_object *bad_slots_json(const struct cli *cli)
+{
+	const struct lurk_store_report *store = &cli->computer->session.store;
+	struct json_object *list = json_object_new_array();
+
+	for (unsigned i = 0; i < store->slots; i++) {
+		struct json_object *one;
+
+		if (!store->why[i] || store->why[i] == LURK_ERR_EMPTY)
+			continue;
+		one = json_object_new_object();
+		json_object_object_add(one, "slot", json_object_new_int((int)i));
+		json_object_object_add(one, "why",
+				       json_object_new_string(lurk_error_text(store->why[i])));
+		json_object_array_add(list, one);
+	}
+	return list;
+}
+
+static void print_status(struct cli *cli, const struct lurk_image *image)
+{
+	struct lurk_profile profile;
+	char rules[48], since[32], source[256];
+	unsigned pending = cli_pending(cli);
+
+	if (image && image->rule_count) {
+		lurk_image_profile(image, 0, &profile);
+		printf("%s in force since %s, from %s.\n",
+		       cli_count(image->rule_count, "rule", rules),
+		       cli_time(image->saved_at_us, since),
+		       cli_safe(profile.source, source, sizeof source));
+		puts("They are stored, and will be in force after a reboot.");
+	} else {
+		puts("No rule is in force: every key does its usual job.");
+	}
+	cli_print_ways(cli);
+	cli_tell_bad_slots(cli);
+	if (pending)
+		printf("%s has %s that %s not in force: `lurk show` lists them, `lurk apply` "
+		       "applies the file.\n",
+		       cli->profile_path, cli_count(pending, "difference", rules),
+		       pending == 1 ? "is" : "are");
+}
+
+int cli_status(struct cli *cli, int argc, char **argv)
+{
+	const struct lurk_image *image;
+	struct json_object *object;
+	struct lurk_profile profile;
+
+	cli_parse_plain(cli, argc, argv,
+			"What is in force, since when, by which way on each keyboard, and whether "
+			"it will be after a "
+			"reboot.\vExample:\n  lurk status");
+	if (!cli_read_files(cli) || !cli_computer(cli))
+		return CLI_COULD_NOT;
+	image = lurk_session_image(&cli->computer->session);
+	if (!cli->json) {
+		print_status(cli, image);
+		return CLI_DONE;
+	}
+	object = json_object_new_object();
+	json_object_object_add(object, "rules",
+			       json_object_new_int64(image ? image->rule_count : 0));
+	if (image) {
+		lurk_image_profile(image, 0, &profile);
+		json_object_object_add(
+			object, "since",
+			json_object_new_int64((int64_t)(image->saved_at_us / 1000000)));
+		json_object_object_add(object, "version",
+				       json_object_new_int64((int64_t)image->sequence));
+		json_object_object_add(object, "source", cli_json_text(profile.source));
+	}
+	json_object_object_add(object, "after_reboot", json_object_new_boolean(image != NULL));
+	json_object_object_add(object, "differences", json_object_new_int((int)cli_pending(cli)));
+	json_object_object_add(object, "bad_slots", bad_slots_json(cli));
+	json_object_object_add(object, "keyboards", cli_ways_json(cli));
+	cli_print_json(object);
+	return CLI_DONE;
+}

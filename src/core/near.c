@@ -1,0 +1,85 @@
+/* Words that are nearly the same: for "did you mean". */
+#include "core/plain.h"
+
+static unsigned least(unsigned a, unsigned b)
+{
+	return a < b ? a : b;
+}
+
+/* How many letters must be left out, put in, changed or exchanged to make one of the other. */
+static unsigned distance(const struct lurk_plain *a, const struct lurk_plain *b)
+{
+	uint8_t lines[3][LURK_PLAIN_MAX + 1];
+
+	for (size_t j = 0; j <= b->length; j++)
+		lines[0][j] = (uint8_t)j;
+	for (size_t i = 1; i <= a->length; i++) {
+		uint8_t *now = lines[i % 3], *last = lines[(i - 1) % 3];
+		const uint8_t *before = lines[(i + 1) % 3];
+
+		now[0] = (uint8_t)i;
+		for (size_t j = 1; j <= b->length; j++) {
+			bool same = a->text[i - 1] == b->text[j - 1];
+			unsigned d =
+				least(least(last[j] + 1U, now[j - 1] + 1U), last[j - 1] + !same);
+
+			if (i > 1 && j > 1 && a->text[i - 1] == b->text[j - 2] &&
+			    a->text[i - 2] == b->text[j - 1])
+				d = least(d, before[j - 2] + 1U);
+			now[j] = (uint8_t)d;
+		}
+	}
+	return lines[a->length % 3][b->length];
+}
+
+void lurk_near_consider(struct lurk_near *near, const struct lurk_plain *plain, const char *word,
+			lurk_key key)
+{
+	struct lurk_plain other;
+	unsigned d, at = 0;
+
+	if (!lurk_plain_make(word, lurk_length(word), &other))
+		return;
+	d = distance(plain, &other);
+	if (d > near->worst)
+		return;
+	for (unsigned i = 0; i < near->name->count; i++) {
+		if (near->name->keys[i] == key)
+			return;
+	}
+	while (at < near->name->count && near->distances[at] <= d)
+		at++;
+	if (at >= 3)
+		return;
+	for (unsigned i = 2; i > at; i--) {
+		near->name->keys[i] = near->name->keys[i - 1];
+		near->distances[i] = near->distances[i - 1];
+	}
+	near->name->keys[at] = key;
+	near->distances[at] = d;
+	if (near->name->count < 3)
+		near->name->count++;
+}
+
+const char *lurk_name_nearest(const char *word, const char *const *words, size_t count)
+{
+	struct lurk_plain plain, other;
+	const char *nearest = NULL;
+	unsigned best;
+
+	if (!lurk_plain_make(word, lurk_length(word), &plain))
+		return NULL;
+	best = 2 + (unsigned)plain.length / 5;
+	for (size_t i = 0; i < count; i++) {
+		unsigned d;
+
+		if (!lurk_plain_make(words[i], lurk_length(words[i]), &other))
+			continue;
+		d = distance(&plain, &other);
+		if (d < best && d < other.length) {
+			best = d;
+			nearest = words[i];
+		}
+	}
+	return nearest;
+}
