@@ -6,6 +6,7 @@
 #include <fcntl.h>
 #include <linux/input.h>
 #include <poll.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include "lurk/session.h"
@@ -74,6 +75,27 @@ static void tell_keyboards(void)
 	}
 }
 
+/* Tells which keyboards' own CapsLock lights, as the hardware shows them, are not as they were. */
+static void tell_lights(bool at_start)
+{
+	static bool lit[READERS + 1];
+
+	for (unsigned i = 1; i < reader_count; i++) {
+		unsigned char lights[LED_CNT / 8 + 1] = {0};
+		char name[64] = "";
+		bool now;
+
+		if (ioctl(readers[i].fd, EVIOCGNAME(sizeof name), name) < 0 ||
+		    strstr(name, "(Lurk)") ||
+		    ioctl(readers[i].fd, EVIOCGLED(sizeof lights), lights) < 0)
+			continue;
+		now = lights[0] >> LED_CAPSL & 1;
+		if (!at_start && now != lit[i])
+			printf("got light:%s\n", strstr(name, "USB") ? "USB" : "PS/2");
+		lit[i] = now;
+	}
+}
+
 int main(int argc, char **argv)
 {
 	const struct lurk_session_memory memory = {
@@ -91,8 +113,7 @@ int main(int argc, char **argv)
 	struct lurk_linux *machine = lurk_linux_new("/tmp/rules", &why);
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
-	if (!machine || argc != 2 ||
-	    lurk_session_start(&session, &memory, lurk_linux_port(machine)))
+	if (!machine || argc < 2 || lurk_session_start(&session, &memory, lurk_linux_port(machine)))
 		return 1;
 	while (lurk_session_step(&session))
 		;
@@ -102,6 +123,7 @@ int main(int argc, char **argv)
 	usleep(300000);
 	find_readers();
 	tell_keyboards();
+	tell_lights(true);
 	puts("ready");
 	readers[0].fd = lurk_linux_port(machine)->class->descriptor(lurk_linux_port(machine));
 	readers[0].events = POLLIN;
@@ -110,6 +132,10 @@ int main(int argc, char **argv)
 			;
 		find_readers();
 	}
+	usleep(200000);
+	tell_lights(false);
+	if (argc > 2)
+		_exit(0);
 	lurk_session_stop(&session);
 	lurk_linux_free(machine);
 	return 0;

@@ -20,14 +20,22 @@ MODULES = ["evdev", "uinput", "uhid", "hid-generic", "usbhid", "xhci-pci"]
 TIMEOUT_S = 240
 USB, PS2 = "USB", "PS/2"
 
-# Rules, the keyboard pressed and its way, the presses from outside (QEMU's names), what programs get.
+# Rules (with `crash`, whoever put them into force then dies), the keyboard pressed and its way, the
+# presses from outside (QEMU's names), what programs get.
 SCENES = [
     ("Alt<>Meta; Delete>nothing", USB, "table", "+alt -alt +delete -delete +meta_r -meta_r +a -a",
      "MetaLeft+ MetaLeft- AltRight+ AltRight- KeyA+ KeyA-"),
+    # What a dead process left in the table is taken back by the next.
+    ("KeyA<>KeyB; Tab>nothing crash", USB, "table", "+a -a +tab -tab", "KeyB+ KeyB-"),
+    ("", USB, "plain", "+a -a +b -b +tab -tab +alt -alt", "KeyA+ KeyA- KeyB+ KeyB- Tab+ Tab- AltLeft+ AltLeft-"),
+    # And a keyboard that it had taken is plain at once.
+    ("CapsLock>Enter crash", USB, "relay", "+caps_lock -caps_lock", "Enter+ Enter-"),
     ("CapsLock>Enter; AudioVolumeMute>Space", USB, "relay", "+caps_lock +ret -caps_lock -ret +a -a",
      "Enter+ Enter- KeyA+ KeyA-"),
+    # A lock that a rule gives: the console sets the light on the virtual node, the taken source shows it.
+    ("CapsLock>Enter; F11>CapsLock", USB, "relay", "+f11 -f11", "CapsLock+ CapsLock- light:USB light:PS/2"),
     ("CapsLock<>Escape; set1:e053>Tab; Tab>nothing", PS2, "table", "+caps_lock -caps_lock +esc -esc +delete -delete +tab -tab",
-     "Escape+ Escape- CapsLock+ CapsLock- Tab+ Tab-"),
+     "Escape+ Escape- CapsLock+ CapsLock- Tab+ Tab- light:PS/2"),
     ("CapsLock>Enter", PS2, "relay", "+caps_lock +ret -ret -caps_lock +print -print +pause -pause",
      "Enter+ Enter- PrintScreen+ PrintScreen- Pause+ Pause-"),
 ]
@@ -63,6 +71,10 @@ def copy_program(program, root):
         shutil.copy(path, target)
 
 
+def guest_words(rules):
+    return f"'{rules[:-6]}' crash" if rules.endswith(" crash") else f"'{rules}'"
+
+
 def make_initramfs(work, kernel, version, contract, guest):
     root = os.path.join(work, "root")
     shutil.rmtree(root, ignore_errors=True)
@@ -83,7 +95,7 @@ def make_initramfs(work, kernel, version, contract, guest):
     copy_program(guest, root)
     lines.append(f"/bin/{os.path.basename(contract)} 2>&1; echo \"status of the contract: $?\"; sleep 1")
     for number, scene in enumerate(SCENES):
-        lines.append(f"echo scene {number}; /bin/{os.path.basename(guest)} '{scene[0]}' 2>&1; echo end of scene {number}; sleep 1")
+        lines.append(f"echo scene {number}; /bin/{os.path.basename(guest)} {guest_words(scene[0])} 2>&1; echo end of scene {number}; sleep 1")
     lines += ["echo all done", "poweroff -f"]
     with open(root + "/init", "w") as file:
         file.write("\n".join(lines) + "\n")

@@ -29,6 +29,7 @@ struct keyboard {
 struct lurk_linux {
 	struct lurk_port port;
 	char folder[PATH_MAX - 64];
+	struct lurk_record record;
 	struct udev *udev;
 	struct udev_monitor *monitor;
 	int epoll;
@@ -154,6 +155,15 @@ static void announce(struct lurk_linux *m, struct keyboard *k)
 	k->announced = true;
 }
 
+/* N of the inputN that an event node belongs to. */
+static unsigned input_number(struct udev_device *device)
+{
+	struct udev_device *input = udev_device_get_parent(device);
+	const char *number = input ? udev_device_get_sysnum(input) : NULL;
+
+	return number ? (unsigned)strtoul(number, NULL, 10) : 0;
+}
+
 static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell)
 {
 	const char *path = udev_device_get_devnode(device);
@@ -161,7 +171,8 @@ static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell
 	struct lurk_event_node node;
 	struct keyboard *k;
 
-	if (!path || strncmp(path, "/dev/input/event", 16) || lurk_node_open(&node, path))
+	if (!path || strncmp(path, "/dev/input/event", 16) ||
+	    lurk_node_open(&node, path, input_number(device), &m->record))
 		return;
 	k = physical && lurk_node_wanted(&node) ? keyboard_of(m, udev_device_get_syspath(physical))
 						: NULL;
@@ -561,6 +572,10 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 		lurk_linux_free(m);
 		return NULL;
 	}
+	if (!lurk_record_open(&m->record, folder, message)) {
+		lurk_linux_free(m);
+		return NULL;
+	}
 	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
 	udev_monitor_enable_receiving(m->monitor);
 	epoll_ctl(m->epoll, EPOLL_CTL_ADD, udev_monitor_get_fd(m->monitor), &e);
@@ -582,5 +597,6 @@ void lurk_linux_free(struct lurk_linux *machine)
 		udev_unref(machine->udev);
 	if (machine->epoll >= 0)
 		close(machine->epoll);
+	lurk_record_close(&machine->record);
 	free(machine);
 }

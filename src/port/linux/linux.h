@@ -18,7 +18,8 @@ struct lurk_linux;
 /* Opens the machine; rules are stored below `folder`, which is made where it is not there. NULL
  * with a message where it cannot. */
 struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *message);
-/* Gives all keyboards back. Tables stay as they are: lurk_session_stop() restores them. */
+/* Gives all keyboards back. Tables stay as they are: lurk_session_stop() restores them, also in a
+ * later process, by the record of what they held. */
 void lurk_linux_free(struct lurk_linux *machine);
 struct lurk_port *lurk_linux_port(struct lurk_linux *machine);
 

@@ -45,8 +45,12 @@ static void read_table(struct lurk_event_node *node)
 	node->table = calloc(TABLE_MAX, sizeof *node->table);
 	if (!node->table)
 		return;
-	while (node->table_entries < TABLE_MAX && read_entry(node->fd, node->table_entries, &entry))
+	while (node->table_entries < TABLE_MAX &&
+	       read_entry(node->fd, node->table_entries, &entry)) {
+		entry.original =
+			lurk_record_original(node->record, node->input, entry.index, entry.now);
 		node->table[node->table_entries++] = entry;
+	}
 }
 
 bool lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code)
@@ -56,6 +60,9 @@ bool lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code)
 		.flags = INPUT_KEYMAP_BY_INDEX, .index = e->index, .keycode = code, .len = 4};
 
 	memcpy(ke.scancode, &e->raw, 4);
+	if (!lurk_record_add(node->record,
+			     &(struct lurk_record_line){node->input, e->index, e->original, code}))
+		return false;
 	if (ioctl(node->fd, EVIOCSKEYCODE_V2, &ke))
 		return false;
 	e->now = code;
@@ -78,12 +85,15 @@ static lurk_key original_key(const struct lurk_event_node *node, uint32_t raw, u
 
 /* ---- Opening -------------------------------------------------------------------------------- */
 
-int lurk_node_open(struct lurk_event_node *node, const char *path)
+int lurk_node_open(struct lurk_event_node *node, const char *path, unsigned input,
+		   struct lurk_record *record)
 {
 	int error;
 
 	memset(node, 0, sizeof *node);
 	snprintf(node->path, sizeof node->path, "%s", path);
+	node->input = input;
+	node->record = record;
 	node->fd = open(path, O_RDWR | O_NONBLOCK | O_CLOEXEC);
 	if (node->fd < 0)
 		return errno;

@@ -6,6 +6,7 @@
 #include <libevdev/libevdev.h>
 
 #include "lurk/port.h"
+#include "port/linux/record.h"
 
 enum { LURK_NODE_HELD = 32 };
 
@@ -21,6 +22,8 @@ struct lurk_event_node {
 	struct libevdev *evdev;
 	struct libevdev_uinput *virtual;
 	uint8_t wiring;
+	unsigned input; /* N of its /sys/class/input/inputN */
+	struct lurk_record *record;
 	struct lurk_node_entry *table;
 	uint16_t table_entries;
 	/* What is physically held, by its raw scan value, or NO_RAW and the code where it sent
@@ -42,8 +45,9 @@ struct lurk_node_sink {
 	void (*end)(void *data); /* of a report */
 };
 
-/* Opens a node. Returns 0, or an errno. */
-int lurk_node_open(struct lurk_event_node *node, const char *path);
+/* Opens a node. Returns 0, or an errno. The record must live as long. */
+int lurk_node_open(struct lurk_event_node *node, const char *path, unsigned input,
+		   struct lurk_record *record);
 /* Closes the source and leaves the virtual node alone. */
 void lurk_node_close(struct lurk_event_node *node);
 
@@ -64,6 +68,7 @@ void lurk_node_pass_lights(struct lurk_event_node *node);
 /* Writes one key event and the end of a report: to the virtual node, else into the source. */
 bool lurk_node_write(struct lurk_event_node *node, uint16_t code, int value, bool last);
 
+/* Changes an entry of the table, after it was written down. */
 bool lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code);
 
 #endif

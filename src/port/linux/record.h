@@ -1,0 +1,42 @@
+/*
+ * The record of what tables held before Lurk's first change, so that they can be restored exactly
+ * after a crash, an upgrade or a restart of the service.
+ *
+ * It is keyed by boot and by the kernel's number for the input device, which no other device of the
+ * boot ever gets: after a reboot or a replug the kernel's own table is there again, and what was
+ * written down of the old one says nothing. So the file need not survive a power cut, and is not
+ * flushed.
+ */
+#ifndef LURK_LINUX_RECORD_H
+#define LURK_LINUX_RECORD_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "text/file.h"
+
+struct lurk_record_line {
+	unsigned input; /* N of /sys/class/input/inputN */
+	unsigned index; /* of the table's entry */
+	uint16_t original, now;
+};
+
+struct lurk_record {
+	char path[4096];
+	struct lurk_record_line *lines;
+	unsigned count;
+};
+
+/* Reads the record of this boot below `folder`; one of an earlier boot is begun anew. */
+bool lurk_record_open(struct lurk_record *record, const char *folder, struct lurk_message *message);
+void lurk_record_close(struct lurk_record *record);
+
+/* Writes down a change that is about to be made. False where it cannot: then it must not be made.
+ */
+bool lurk_record_add(struct lurk_record *record, const struct lurk_record_line *line);
+
+/* What an entry held before Lurk, where it still holds what Lurk put there; else what it holds. */
+uint16_t lurk_record_original(const struct lurk_record *record, unsigned input, unsigned index,
+			      uint16_t now);
+
+#endif
