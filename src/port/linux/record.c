@@ -20,10 +20,12 @@ static void read_boot_id(char id[BOOT_ID])
 
 static bool keep(struct lurk_record *record, const struct lurk_record_line *line)
 {
-	struct lurk_record_line *grown =
-		realloc(record->lines, (record->count + 1U) * sizeof *record->lines);
+	struct lurk_record_line *grown;
 
-	if (!grown || record->count == LINES_MAX)
+	if (record->count == LINES_MAX)
+		return false;
+	grown = realloc(record->lines, (record->count + 1U) * sizeof *grown);
+	if (!grown)
 		return false;
 	record->lines = grown;
 	record->lines[record->count++] = *line;
