@@ -174,9 +174,9 @@ int cli_identify(struct cli *cli, int argc, char **argv)
 		if (!fine)
 			status = cli_fail(CLI_USAGE, "%s", why.text);
 		else if (!id->shown && !cli->json)
-			puts("No key arrived. A key that the keyboard keeps to itself, such as Fn, "
-			     "sends nothing: no "
-			     "program can see it or give it another job.");
+			puts("No key arrived. What a keyboard keeps to itself, such as Fn, no "
+			     "program can "
+			     "see or change.");
 	}
 	free(id);
 	return status;
