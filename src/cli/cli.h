@@ -85,7 +85,8 @@ bool cli_save_keyboards(struct cli *cli, const char *summary);
 const struct lurk_characters *cli_characters(struct cli *cli);
 /* Finds the layout without reading the files, for commands that need nothing else. */
 void cli_find_layout(struct cli *cli);
-void cli_close(struct cli *cli);
+/* Ends all; false with the message printed where the desk could not be kept. */
+bool cli_close(struct cli *cli);
 
 /* The desk's computer, opened on first use; NULL with a message printed where there is none. */
 struct lurk_computer *cli_computer(struct cli *cli);

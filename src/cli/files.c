@@ -244,12 +244,14 @@ bool cli_save_keyboards(struct cli *cli, const char *summary)
 	return save(cli, cli->keyboards_path, &cli->keyboards.yaml, summary);
 }
 
-void cli_close(struct cli *cli)
+bool cli_close(struct cli *cli)
 {
 	struct lurk_message why;
+	bool kept = true;
 
 	if (cli->computer) {
-		if (!lurk_sim_save(cli->computer->sim, &why))
+		kept = lurk_sim_save(cli->computer->sim, &why);
+		if (!kept)
 			cli_fail(CLI_COULD_NOT, "%s", why.text);
 		lurk_computer_close(cli->computer);
 		free(cli->computer);
@@ -257,6 +259,7 @@ void cli_close(struct cli *cli)
 	lurk_profile_free(&cli->profile);
 	lurk_keyboards_free(&cli->keyboards);
 	lurk_layout_close(cli->layout);
+	return kept;
 }
 
 /* ---- The desk ------------------------------------------------------------------------------- */

@@ -180,7 +180,8 @@ int main(int argc, char **argv)
 	}
 	if (status < 0)
 		status = unknown_command(argv[input.first]);
-	cli_close(&cli);
+	if (!cli_close(&cli) && status == CLI_DONE)
+		status = CLI_COULD_NOT;
 	if (fflush(stdout) || ferror(stdout))
 		return cli_fail(CLI_COULD_NOT, "the output could not be written");
 	return status;

@@ -173,6 +173,10 @@ def broken_files(desk):
     desk.write("hide/profile.yaml", HEAD + "".join(f"- {{press: 'hid:07:{i:04x}', gives: F1}}\n" for i in range(4096)))
     desk.want("apply", out=["4096 rules"])
     os.remove(desk.path("hide/profile.yaml"))
+    os.rename(desk.path("hide/computer"), desk.path("hide/was"))
+    os.makedirs(desk.path("hide/computer/x"))
+    desk.want("play -", 3, err="hide/computer: cannot be written")
+    shutil.rmtree(desk.path("hide/computer"))
     desk.write("hide/computer", "boots x\nplugged wagtail cable usb-1\nplugged nobody radio\nplugged heron\n\0\n")
     desk.want("keyboards", out=["1 keyboard here, 3 more known"])
 
