@@ -177,7 +177,7 @@ def broken_files(desk):
     os.makedirs(desk.path("hide/computer/x"))
     desk.want("play -", 3, err="hide/computer: cannot be written")
     shutil.rmtree(desk.path("hide/computer"))
-    desk.write("hide/computer", "boots x\nplugged wagtail cable usb-1\nplugged nobody radio\nplugged heron\n\0\n")
+    desk.write("hide/computer", "clock x\nplugged wagtail cable usb-1\nplugged nobody radio\nplugged heron\n\0\n")
     desk.want("keyboards", out=["1 keyboard here, 3 more known"])
 
 

@@ -49,7 +49,7 @@ struct lurk_sim {
 	char layout_name[64];
 	struct lurk_sim_watch watch;
 	uint64_t now_us;
-	unsigned boots, lights;
+	unsigned lights;
 	size_t power; /* bytes that can be stored until the power goes */
 	bool off;
 	struct keyboard keyboards[LURK_DESK_KEYBOARDS];
@@ -445,7 +445,6 @@ void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard)
 
 void lurk_sim_boot(struct lurk_sim *sim)
 {
-	sim->boots++;
 	sim->power = SIZE_MAX;
 	sim->off = false;
 	sim->first = sim->waiting = 0;
@@ -461,11 +460,6 @@ void lurk_sim_boot(struct lurk_sim *sim)
 		if (was_plugged)
 			lurk_sim_plug(sim, i, k->by_radio, NULL);
 	}
-}
-
-unsigned lurk_sim_boots(const struct lurk_sim *sim)
-{
-	return sim->boots;
 }
 
 void lurk_sim_cut_power(struct lurk_sim *sim, size_t after_bytes)
@@ -705,10 +699,28 @@ const char *lurk_sim_layout(const struct lurk_sim *sim)
 
 /* ---- State between calls -------------------------------------------------------------------- */
 
+/* "plugged NAME cable|radio PLACE" */
+static void load_plug(struct lurk_sim *sim, const char *line)
+{
+	char name[LURK_LABEL], how[16], place[48];
+
+	if (sscanf(line, "plugged %32s %15s %47[^\n]", name, how, place) != 3)
+		return;
+	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
+		struct keyboard *k = &sim->keyboards[i];
+
+		if (strcmp(k->spec->name, name))
+			continue;
+		k->plugged = true;
+		k->by_radio = !strcmp(how, "radio") && k->spec->has_radio;
+		snprintf(k->place, sizeof k->place, "%s", place);
+		lurk_make_harmless(k->place);
+	}
+}
+
 static bool load_state(struct lurk_sim *sim)
 {
-	char path[PATH_MAX], line[160], name[LURK_LABEL], how[16], place[48];
-	uint64_t number;
+	char path[PATH_MAX], line[160];
 	FILE *file;
 
 	snprintf(path, sizeof path, "%s/computer", sim->folder);
@@ -716,20 +728,8 @@ static bool load_state(struct lurk_sim *sim)
 	if (!file)
 		return false;
 	while (fgets(line, sizeof line, file)) {
-		if (sscanf(line, "clock %" SCNu64, &number) == 1)
-			sim->now_us = number;
-		else if (sscanf(line, "boots %" SCNu64, &number) == 1)
-			sim->boots = (unsigned)number;
-		else if (sscanf(line, "plugged %32s %15s %47[^\n]", name, how, place) == 3)
-			for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
-				struct keyboard *k = &sim->keyboards[i];
-
-				if (strcmp(k->spec->name, name))
-					continue;
-				k->plugged = true;
-				k->by_radio = !strcmp(how, "radio") && k->spec->has_radio;
-				snprintf(k->place, sizeof k->place, "%s", place);
-			}
+		if (sscanf(line, "clock %" SCNu64, &sim->now_us) != 1)
+			load_plug(sim, line);
 	}
 	fclose(file);
 	return true;
@@ -741,8 +741,7 @@ bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message)
 	size_t n;
 
 	snprintf(path, sizeof path, "%s/computer", sim->folder);
-	n = (size_t)snprintf(text, sizeof text, "clock %" PRIu64 "\nboots %u\n", sim->now_us,
-			     sim->boots);
+	n = (size_t)snprintf(text, sizeof text, "clock %" PRIu64 "\n", sim->now_us);
 	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
 		const struct keyboard *k = &sim->keyboards[i];
 
@@ -787,8 +786,6 @@ struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 	if (!load_state(sim)) {
 		for (unsigned i = 0; i < desk->keyboard_count; i++)
 			sim->keyboards[i].plugged = !desk->keyboards[i].away;
-	} else {
-		sim->boots--; /* the same boot goes on */
 	}
 	lurk_sim_boot(sim);
 	return sim;

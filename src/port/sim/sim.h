@@ -55,7 +55,6 @@ void lurk_sim_power_off(struct lurk_sim *sim);
 bool lurk_sim_has_power(const struct lurk_sim *sim);
 /* Everything volatile is forgotten; keyboards are found anew. */
 void lurk_sim_boot(struct lurk_sim *sim);
-unsigned lurk_sim_boots(const struct lurk_sim *sim);
 
 /* Remembers clock and plugs in the folder for the next call. */
 bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message);
