@@ -44,29 +44,13 @@ static bool is_out_of_order(const struct cli *cli, uint16_t keyboard, lurk_key k
 /* The profile's keymap for a keyboard, without rules that are not carried out yet; to be freed. */
 static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t wiring)
 {
-	struct lurk_profile_file *file = &cli->profile;
-	bool *was_off = calloc(file->count + 1, sizeof *was_off);
-	uint32_t not_yet = file->not_yet;
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
-	struct lurk_message unused;
 	struct lurk_image image;
 	void *memory = NULL;
-	uint8_t *bytes;
 	size_t length;
+	uint8_t *bytes = lurk_profile_image_of_now(&cli->profile, &cli->keyboards, &length);
 
-	if (!was_off)
-		abort();
-	for (uint32_t i = 0; i < file->count; i++) {
-		was_off[i] = file->rules[i].off;
-		file->rules[i].off =
-			was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
-	}
-	file->not_yet = 0;
-	bytes = lurk_profile_image(file, &cli->keyboards, &length, &unused);
-	file->not_yet = not_yet;
-	for (uint32_t i = 0; i < file->count; i++)
-		file->rules[i].off = was_off[i];
 	if (bytes && lurk_image_open(bytes, length, &image) == LURK_OK) {
 		struct lurk_compile_job job = {&image, 0, keyboard, wiring};
 
@@ -78,7 +62,6 @@ static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t w
 			keymap = NULL;
 		}
 	}
-	free(was_off);
 	free(bytes);
 	return keymap;
 }

@@ -327,31 +327,38 @@ static bool compiles(const struct lurk_profile_file *file,
 	return fine;
 }
 
-/* Rules of later kinds would stop the compiler before it comes to conflicts between the others. */
-static bool no_conflicts(struct lurk_profile_file *file,
+uint8_t *lurk_profile_image_of_now(const struct lurk_profile_file *file,
+				   const struct lurk_keyboards_file *keyboards, size_t *length)
+{
+	struct lurk_profile_file copy = *file;
+	uint8_t *bytes;
+
+	copy.rules = calloc(file->count + 1, sizeof *copy.rules);
+	if (!copy.rules)
+		return NULL;
+	for (uint32_t i = 0; i < file->count; i++) {
+		copy.rules[i] = file->rules[i];
+		if (lurk_rule_check(&copy.rules[i]) == LURK_ERR_NOT_YET)
+			copy.rules[i].off = true;
+	}
+	bytes = write_image(&copy, keyboards, length);
+	free(copy.rules);
+	return bytes;
+}
+
+static bool no_conflicts(const struct lurk_profile_file *file,
 			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message)
 {
-	bool *was_off = calloc(file->count + 1, sizeof *was_off), fine = false;
 	struct lurk_image image;
-	uint8_t *bytes;
 	size_t length;
+	uint8_t *bytes = lurk_profile_image_of_now(file, keyboards, &length);
+	bool fine = false;
 
-	if (!was_off)
-		return lurk_say(message, "%s: not enough memory", file->yaml.path);
-	for (uint32_t i = 0; i < file->count; i++) {
-		was_off[i] = file->rules[i].off;
-		file->rules[i].off =
-			was_off[i] || lurk_rule_check(&file->rules[i]) == LURK_ERR_NOT_YET;
-	}
-	bytes = write_image(file, keyboards, &length);
 	if (bytes && lurk_image_open(bytes, length, &image) == LURK_OK)
 		fine = compiles(file, keyboards, &image, message);
 	else
 		lurk_say(message, "%s: too long to be stored", file->yaml.path);
-	for (uint32_t i = 0; i < file->count; i++)
-		file->rules[i].off = was_off[i];
 	free(bytes);
-	free(was_off);
 	return fine;
 }
 
