@@ -64,7 +64,7 @@ static unsigned type(void)
 int main(int argc, char **argv)
 {
 	unsigned count = (unsigned)atoi(argv[argc - 1]);
-	struct lurk_profile profile = {{"bench", 5}, {"", 0}, rules, 0, count};
+	struct lurk_profile profile = {{"bench", 5}, {"", 0}, rules, 0, count, 0};
 	struct lurk_image_parts parts = {&profile, 1, NULL, 0};
 	struct lurk_compile_report report;
 	struct lurk_image image;

@@ -23,6 +23,9 @@ enum lurk_error {
 	LURK_ERR_CONTENT,  /* an image whose checksum fits but whose parts do not */
 	LURK_ERR_GONE,     /* the keyboard is not there any more */
 	LURK_ERR_PORT,     /* the machine refused */
+	LURK_ERR_DENIED,   /* this process may not do that on the machine */
+	LURK_ERR_HELD,     /* another program has taken the keyboard for itself */
+	LURK_ERR_NO_RELAY, /* the machine has no way to make a virtual keyboard */
 	LURK_ERR_POWER,    /* the power went while storing */
 	LURK_ERROR_COUNT
 };

@@ -15,7 +15,8 @@
  *     16  u64 sequence      24 u64 saved at (microseconds since 1970)
  *     32  u16 profiles      34 u16 keyboards     36 u16 recognisers   38 u16 quirks
  *     40  u32 rules         44 u32 bytes of strings
- *     48  profiles, 24 each: text name, text source file, u32 first rule, u32 rules
+ *     48  profiles, 28 each: text name, text source file, u32 first rule, u32 rules, u8 way,
+ *             u8[3] zero
  *         keyboards, 16 each: text name, u16 first recogniser, u16 recognisers, u16 first quirk,
  *             u16 quirks
  *         recognisers, 32 each: u8 bus, u8 flags (1 built in, 2 by product), u16 vendor, u16
@@ -35,10 +36,14 @@ enum {
 	LURK_KEYBOARDS_MAX = 1024, /* described in one image */
 };
 
+/* How rules come into force on a keyboard: see way.h. */
+enum lurk_way { LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_WAY_RELAY };
+
 struct lurk_profile {
 	struct lurk_text name, source; /* its name; the file it was read from */
 	const struct lurk_rule *rules; /* NULL when read from an image: see lurk_image_rule() */
 	uint32_t first_rule, rule_count;
+	uint8_t way; /* enum lurk_way to use wherever it can be; LURK_WAY_PLAIN for what fits */
 };
 
 /* What an image is written from. */

@@ -17,7 +17,14 @@ struct lurk_port_keyboard {
 	struct lurk_identity identity;
 	uint8_t declares[LURK_KEY_COUNT / 8]; /* a bit a key: what its node said it can send */
 	uint16_t table_entries;               /* 0 where there is no table */
+	uint16_t others_changes;              /* entries that another program changed after Lurk */
+	uint8_t locks;                        /* locks whose light it has: a bit each */
+	char seat[32]; /* whose it is on a machine for several people; "" for all others */
 };
+
+/* The locks, in the order of their lights in the HID usage tables (page 08). */
+enum lurk_lock { LURK_LOCK_NUM, LURK_LOCK_CAPS, LURK_LOCK_SCROLL, LURK_LOCK_COUNT };
+lurk_key lurk_lock_key(enum lurk_lock lock);
 
 static inline bool lurk_declares(const struct lurk_port_keyboard *keyboard, lurk_key key)
 {
@@ -31,7 +38,12 @@ struct lurk_table_entry {
 	lurk_key key;      /* now; LURK_KEY_UNKNOWN where it is disabled */
 };
 
-enum lurk_port_event_kind { LURK_PORT_PLUGGED = 1, LURK_PORT_UNPLUGGED, LURK_PORT_KEY };
+enum lurk_port_event_kind {
+	LURK_PORT_PLUGGED = 1,
+	LURK_PORT_UNPLUGGED,
+	LURK_PORT_KEY,
+	LURK_PORT_CHANGED, /* its table may hold something else now; the machine may have slept */
+};
 
 struct lurk_port_event {
 	uint8_t kind;
@@ -56,8 +68,13 @@ struct lurk_port_class {
 	 * it. */
 	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool take);
 
+	/* Whether key events of a keyboard that is not taken are wanted. None come until then:
+	 * each would wake the service up. Taken, they come in any case. */
+	void (*listen)(struct lurk_port *port, uint16_t keyboard, bool listen);
+
 	/* Sends strokes as the keyboard's own, all or none. For one that is not taken, only
-	 * releases are sent: they end a press that a change of the table would leave behind. */
+	 * releases are sent, which end a press that a change of the table would leave behind, and
+	 * presses of locks. */
 	enum lurk_error (*send)(struct lurk_port *port, const struct lurk_frame *frame);
 
 	/* Reads and writes one entry of the keyboard's table. */
@@ -65,6 +82,13 @@ struct lurk_port_class {
 				     struct lurk_table_entry *entry);
 	enum lurk_error (*table_set)(struct lurk_port *port, uint16_t keyboard, uint16_t index,
 				     lurk_key key);
+
+	/* Whether what the entry gives is down now. Another entry that gives the same may be why.
+	 */
+	bool (*is_down)(struct lurk_port *port, uint16_t keyboard, uint16_t index);
+
+	/* Which of the keyboard's locks are lit, a bit each. */
+	uint8_t (*lit)(struct lurk_port *port, uint16_t keyboard);
 
 	/* Storage: this many slots of this many bytes. A write that is interrupted may leave
 	 * anything in its own slot, and leaves the others alone. Reading one never written gives

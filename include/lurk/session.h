@@ -14,19 +14,17 @@
 #include "lurk/store.h"
 #include "lurk/way.h"
 
-enum { LURK_SESSION_KEYMAPS = 64, LURK_SESSION_DOWN = 32 };
+enum { LURK_SESSION_KEYMAPS = 64 };
 
 struct lurk_session_keyboard {
 	bool present;
 	bool taken;
-	bool unsettled;          /* table entries wait for their keys to come up */
+	lurk_key unsettled;      /* a table entry waits for this key to come up, 0 for none */
 	uint16_t described;      /* 1 + its index in the image, 0 where no description fits */
 	enum lurk_error trouble; /* why its rules are not in force */
 	struct lurk_port_keyboard info;
 	const struct lurk_keymap *keymap;
 	struct lurk_way_choice choice; /* the way it is in force, and why */
-	uint8_t down_count;
-	lurk_scan down[LURK_SESSION_DOWN]; /* what is physically held */
 };
 
 /* The caller's memory. Both images have room for `image_size` bytes, both keymap areas for
@@ -54,6 +52,10 @@ struct lurk_ruleset {
 	} keymaps[LURK_SESSION_KEYMAPS];
 };
 
+/* Gets every key event, with what its press gives. */
+typedef void lurk_watch(void *data, const struct lurk_event *event,
+			const struct lurk_action *action);
+
 struct lurk_session {
 	struct lurk_port *port;
 	struct lurk_session_memory memory;
@@ -61,8 +63,10 @@ struct lurk_session {
 	struct lurk_ruleset rulesets[2];
 	unsigned current;
 	struct lurk_store_report store;
-	/* Called for every key event, with what its press gives; may be NULL. */
-	void (*watch)(void *data, const struct lurk_event *event, const struct lurk_action *action);
+	bool off; /* no rule is in force, whatever is loaded */
+	bool keep_locks;  /* locks that are on stay so when rules take their key away */
+	unsigned changes; /* counts what may have changed of keyboards and of what is in force */
+	lurk_watch *watch;
 	void *watch_data;
 };
 
@@ -70,6 +74,9 @@ struct lurk_session {
 struct lurk_apply_report {
 	uint16_t keyboard; /* the port's number for it */
 	struct lurk_compile_report compile;
+	/* Locks that no key gives any more, a bit each: those that were on, and were pressed so
+	 * that they go off; and those of which no light tells. */
+	uint8_t locks_pressed, locks_unknown;
 };
 
 /* Loads the newest valid image (session->store tells which, and what was passed over) and lists the
@@ -85,6 +92,15 @@ bool lurk_session_step(struct lurk_session *session);
  * rules are in force and nothing is stored. */
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
 				   size_t length, struct lurk_apply_report *report);
+
+/* Switches all rules off, on all keyboards and those that come, and on again. Applying switches
+ * them on. Nothing is stored. */
+enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
+				    struct lurk_apply_report *report);
+
+/* Shows all key events to `watch`, NULL for nobody. Until then the session is woken up only by
+ * keyboards that it has taken. */
+void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data);
 
 /* Gives every keyboard back and the tables as they were. */
 void lurk_session_stop(struct lurk_session *session);

@@ -11,8 +11,6 @@
 
 #include "lurk/port.h"
 
-enum lurk_way { LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_WAY_RELAY };
-
 enum lurk_way_reason {
 	LURK_BECAUSE_NO_RULE,      /* plain: no rule changes a key that it has */
 	LURK_BECAUSE_ONE_TO_ONE,   /* table */
@@ -22,19 +20,23 @@ enum lurk_way_reason {
 	LURK_BECAUSE_TAP,          /* relay: `key` never sends its release */
 	LURK_BECAUSE_NOT_IN_TABLE, /* relay: a rule is on a scan code that the table does not have
 				    */
+	LURK_BECAUSE_ASKED,        /* relay: the table would do, but the profile asks for it */
 };
 
 struct lurk_way_choice {
 	uint8_t way;               /* enum lurk_way */
 	uint8_t reason;            /* enum lurk_way_reason */
+	bool forced;               /* table, though `reason` speaks for the relay */
 	lurk_key key, from, other; /* a source above LURK_KEY_MAX is a key without a name */
 	unsigned changes;          /* entries of the table that change */
 };
 
-/* Reads the keyboard's table through the port and chooses. Returns an error of the port's. */
+/* Reads the keyboard's table through the port and chooses; `asked` is taken where that is possible
+ * at all, and LURK_WAY_PLAIN asks for nothing. Returns an error of the port's. */
 enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 				const struct lurk_port_keyboard *keyboard,
-				const struct lurk_keymap *keymap, struct lurk_way_choice *choice);
+				const struct lurk_keymap *keymap, enum lurk_way asked,
+				struct lurk_way_choice *choice);
 
 /* What a table entry is to hold for a keymap (NULL: as it was). */
 lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_table_entry *entry);

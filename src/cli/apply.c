@@ -1,86 +1,247 @@
-/* apply: the profile into force. */
+/* apply: the profile into force. And rules off and on again, which is in force but not kept. */
 #include <stdlib.h>
+#include <string.h>
 
 #include "cli/cli.h"
 
-static const char *error_words(struct cli *cli, enum lurk_error error,
-			       const struct lurk_apply_report *report, struct lurk_message *message)
+enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS };
+
+static void say_why(struct cli *cli, const struct cli_outcome *outcome,
+		    struct lurk_message *message)
 {
 	const struct lurk_profile_file *file = &cli->profile;
-	uint32_t one = report->compile.rules[0], two = report->compile.rules[1];
+	uint32_t one = outcome->report.compile.rules[0], two = outcome->report.compile.rules[1];
+	const char *keyboard = "";
 
-	if (error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
+	if (outcome->report.keyboard < cli->machine->keyboard_count &&
+	    cli->machine->keyboards[outcome->report.keyboard].present)
+		keyboard = cli_keyboard_name(cli, outcome->report.keyboard);
+	if (outcome->error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
 		lurk_say(message,
 			 "%s: the rules on lines %u and %u are for the same key on %s; nothing was "
 			 "changed",
-			 cli->profile_path, file->rules[one].line, file->rules[two].line,
-			 cli_keyboard_name(cli, report->keyboard));
+			 cli->profile_path, file->rules[one].line, file->rules[two].line, keyboard);
+	else if (outcome->error >= LURK_ERR_GONE && outcome->error != LURK_ERR_POWER && *keyboard)
+		lurk_say(message, "nothing was changed: %s: %s", keyboard, outcome->why.text);
 	else
-		lurk_say(message, "nothing was changed: %s", lurk_error_text(error));
-	return message->text;
+		lurk_say(message, "nothing was changed: %s", outcome->why.text);
 }
 
-bool cli_apply_profile(struct cli *cli, struct lurk_message *message)
+void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *report)
 {
-	struct lurk_computer *computer = cli_computer(cli);
-	const struct lurk_image *image;
-	struct lurk_apply_report report;
+	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
+		const char *name = lurk_key_name(lurk_lock_key((enum lurk_lock)lock));
+
+		if (report->locks_unknown >> lock & 1)
+			printf("No key gives %s any more, and no light tells whether it is on: if "
+			       "it is, `lurk off`, press it, `lurk on`.\n",
+			       name);
+		if (!(report->locks_pressed >> lock & 1))
+			continue;
+		if (cli->machine->lit >> lock & 1)
+			printf("%s was on, and no key gives it any more. Lurk pressed it once, but "
+			       "it is still on: `lurk off`, press it, `lurk on`.\n",
+			       name);
+		else
+			printf("%s was on, and no key gives it any more: Lurk turned it off. "
+			       "(--keep-locks leaves it on.)\n",
+			       name);
+	}
+}
+
+static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
+			  struct lurk_message *message)
+{
+	struct cli_machine *machine = cli_machine(cli);
 	uint64_t before;
-	enum lurk_error error;
 	uint8_t *bytes;
 	size_t length;
 	char summary[64];
+	bool fine;
 
-	if (!computer)
+	if (!machine)
 		return lurk_say(message, "there is no computer to apply to");
 	bytes = lurk_profile_image(&cli->profile, &cli->keyboards, &length, message);
 	if (!bytes)
 		return false;
-	image = lurk_session_image(&computer->session);
-	before = image ? image->sequence : 0;
-	error = lurk_session_apply(&computer->session, bytes, length, &report);
+	before = machine->image ? machine->image->sequence : 0;
+	fine = cli_machine_apply(machine, bytes, length, outcome);
 	free(bytes);
-	if (error) {
-		error_words(cli, error, &report, message);
+	if (!fine) {
+		say_why(cli, outcome, message);
 		return false;
 	}
-	lurk_computer_settle(computer);
 	cli_count(cli->profile.count, "rule", summary);
-	cli_note_apply(cli, before, lurk_session_image(&computer->session)->sequence, summary);
+	cli_note_apply(cli, before, machine->image->sequence, summary);
 	return true;
+}
+
+bool cli_apply_profile(struct cli *cli, struct lurk_message *message)
+{
+	struct cli_outcome outcome;
+	bool fine = apply_profile(cli, &outcome, message);
+
+	if (fine && !cli->json)
+		cli_tell_locks(cli, &outcome.report);
+	return fine;
+}
+
+/* ---- lurk apply ----------------------------------------------------------------------------- */
+
+static const struct argp_option options[] = {
+	{"table", OPTION_TABLE, NULL, 0,
+	 "Use the kernel's table on every keyboard that has one, also where it does not do exactly "
+	 "what the rules say; `lurk status` then says what differs",
+	 0},
+	{"relay", OPTION_RELAY, NULL, 0, "Use the relay on every keyboard that rules change", 0},
+	{"keep-locks", OPTION_KEEP_LOCKS, NULL, 0,
+	 "Leave CapsLock, NumLock and ScrollLock on where the rules take their key away", 0},
+	{0},
+};
+
+struct apply {
+	struct cli *cli;
+	uint8_t way;
+	bool keep_locks;
+};
+
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct apply *apply = state->input;
+
+	switch (key) {
+	case ARGP_KEY_INIT:
+		state->child_inputs[0] = apply->cli;
+		return 0;
+	case OPTION_TABLE:
+	case OPTION_RELAY:
+		if (apply->way)
+			argp_error(state, "one of --table and --relay");
+		apply->way = key == OPTION_TABLE ? LURK_WAY_TABLE : LURK_WAY_RELAY;
+		return 0;
+	case OPTION_KEEP_LOCKS:
+		apply->keep_locks = true;
+		return 0;
+	case ARGP_KEY_ARG:
+		argp_error(state, "`%s` is not expected here", arg);
+		return 0;
+	default:
+		return ARGP_ERR_UNKNOWN;
+	}
+}
+
+static struct json_object *lock_names(uint8_t locks)
+{
+	struct json_object *list = json_object_new_array();
+
+	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
+		if (locks >> lock & 1)
+			json_object_array_add(list, json_object_new_string(lurk_key_name(
+							    lurk_lock_key((enum lurk_lock)lock))));
+	}
+	return list;
+}
+
+static void print_json(struct cli *cli, const struct lurk_apply_report *report)
+{
+	struct json_object *object = json_object_new_object();
+
+	json_object_object_add(object, "applied", json_object_new_string(cli->profile_path));
+	json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
+	json_object_object_add(object, "after_reboot", json_object_new_boolean(cli_survives(cli)));
+	json_object_object_add(object, "locks_turned_off",
+			       lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
+	json_object_object_add(object, "locks_unknown", lock_names(report->locks_unknown));
+	json_object_object_add(object, "keyboards", cli_ways_json(cli));
+	cli_print_json(object);
 }
 
 int cli_apply(struct cli *cli, int argc, char **argv)
 {
+	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+	const struct argp argp = {
+		options,
+		parse_option,
+		"",
+		"Put the profile into force now, and store it so that it will be after a reboot."
+		"\vExamples:\n  lurk apply\n  lurk apply --profile /media/stick/profile.yaml",
+		children,
+		NULL,
+		NULL};
+	struct apply apply = {.cli = cli};
+	struct cli_outcome outcome;
 	struct lurk_message why;
-	struct json_object *object;
 	char rules[48];
 
-	cli_parse_plain(
-		cli, argc, argv,
-		"Put the profile into force now, and store it so that it will be after a reboot."
-		"\vExamples:\n  lurk apply\n  lurk apply --profile /media/stick/profile.yaml");
-	if (!cli_read_files(cli) || !cli_computer(cli))
+	cli_parse(cli, &argp, argc, argv, &apply);
+	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	if (!cli->profile_exists)
 		return cli_fail(CLI_COULD_NOT,
 				"%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
 				cli->profile_path);
-	if (!cli_apply_profile(cli, &why))
+	cli->profile.way = apply.way;
+	cli->machine->keep_locks = apply.keep_locks;
+	if (!apply_profile(cli, &outcome, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	if (cli->json) {
-		object = json_object_new_object();
-		json_object_object_add(object, "applied",
-				       json_object_new_string(cli->profile_path));
-		json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
-		json_object_object_add(object, "after_reboot", json_object_new_boolean(true));
-		json_object_object_add(object, "keyboards", cli_ways_json(cli));
-		cli_print_json(object);
+		print_json(cli, &outcome.report);
 		return CLI_DONE;
 	}
-	printf("In force now, and again after every reboot: %s from %s.\n",
+	printf("In force now%s: %s from %s.\n",
+	       cli_survives(cli) ? ", and again after every reboot" : "",
 	       cli_count(cli->profile.count, "rule", rules), cli->profile_path);
+	if (!cli_survives(cli))
+		cli_tell_survival(cli);
+	cli_tell_locks(cli, &outcome.report);
 	cli_print_ways(cli);
 	puts("`lurk undo` takes this back.");
 	return CLI_DONE;
+}
+
+/* ---- lurk off, lurk on ---------------------------------------------------------------------- */
+
+static int switch_rules(struct cli *cli, bool off)
+{
+	struct cli_machine *machine = cli_machine(cli);
+	struct cli_outcome outcome;
+	char rules[48];
+
+	if (!machine)
+		return CLI_COULD_NOT;
+	if (!machine->image && !off)
+		return cli_fail(CLI_FOUND, "no rules are stored; `lurk apply` puts a profile into "
+					   "force");
+	if (!cli_machine_switch(machine, off, &outcome))
+		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
+	if (cli->json) {
+		struct json_object *object = json_object_new_object();
+
+		json_object_object_add(object, "off", json_object_new_boolean(off));
+		cli_print_json(object);
+		return CLI_DONE;
+	}
+	if (off)
+		puts("All rules are off: every key does its usual job.\n"
+		     "`lurk on` switches them on again; so does a restart of the computer.");
+	else
+		printf("In force again: %s.\n",
+		       cli_count(machine->image->rule_count, "rule", rules));
+	cli_tell_locks(cli, &outcome.report);
+	return CLI_DONE;
+}
+
+int cli_off(struct cli *cli, int argc, char **argv)
+{
+	cli_parse_plain(cli, argc, argv,
+			"Switch all rules off until `lurk on`, an apply, or a restart: every key "
+			"does its usual job.\vExample:\n  lurk off");
+	return switch_rules(cli, true);
+}
+
+int cli_on(struct cli *cli, int argc, char **argv)
+{
+	cli_parse_plain(cli, argc, argv,
+			"Switch the rules on again after `lurk off`.\vExample:\n  lurk on");
+	return switch_rules(cli, false);
 }

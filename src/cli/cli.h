@@ -10,8 +10,8 @@
 
 #include <json-c/json.h>
 
+#include "cli/machine.h"
 #include "layout/layout.h"
-#include "port/sim/computer.h"
 #include "profile/edit.h"
 #include "profile/profile.h"
 
@@ -31,7 +31,8 @@ struct cli {
 	bool layout_missing;
 	char layout_name[64];
 
-	struct lurk_computer *computer; /* NULL until cli_computer() */
+	struct lurk_computer *computer; /* the desk's, NULL until cli_computer() */
+	struct cli_machine *machine;    /* NULL until cli_machine() */
 };
 
 /* ---- main.c --------------------------------------------------------------------------------- */
@@ -54,7 +55,11 @@ int cli_restore(struct cli *cli, int argc, char **argv);
 int cli_undo(struct cli *cli, int argc, char **argv);
 int cli_show(struct cli *cli, int argc, char **argv);
 int cli_apply(struct cli *cli, int argc, char **argv);
+int cli_off(struct cli *cli, int argc, char **argv);
+int cli_on(struct cli *cli, int argc, char **argv);
 int cli_status(struct cli *cli, int argc, char **argv);
+int cli_install(struct cli *cli, int argc, char **argv);
+int cli_uninstall(struct cli *cli, int argc, char **argv);
 int cli_play(struct cli *cli, int argc, char **argv);
 int cli_demo(struct cli *cli, int argc, char **argv);
 int cli_overview(struct cli *cli);
@@ -90,13 +95,16 @@ bool cli_close(struct cli *cli);
 
 /* The desk's computer, opened on first use; NULL with a message printed where there is none. */
 struct lurk_computer *cli_computer(struct cli *cli);
-/* The same, but quiet and NULL where no desk was named. */
-struct lurk_computer *cli_computer_if_any(struct cli *cli);
+/* The desk, or the real machine; opened on first use, NULL with a message printed where it cannot
+ * be reached. */
+struct cli_machine *cli_machine(struct cli *cli);
+/* The same, but quiet where the real machine has no service. */
+struct cli_machine *cli_machine_if_any(struct cli *cli);
 /* The keyboard in keyboards.yaml that fits an identity best: 1 + its index, 0 for none. */
 uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity);
 /* Puts the demo's desk into a folder that has none. */
 bool cli_make_desk(const char *folder, bool quiet);
-/* What a keyboard of the session is called: its described name, or what it calls itself. */
+/* What a keyboard of the machine is called: its described name, or what it calls itself. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 
 /* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
@@ -164,18 +172,30 @@ unsigned cli_print_missing(const char *a, const char *b, const char *prefix,
 
 /* Compiles the profile and applies it to the computer. */
 bool cli_apply_profile(struct cli *cli, struct lurk_message *message);
+/* Says which locks were turned off, as far as that is known. */
+void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *report);
 
 /* ---- status.c ------------------------------------------------------------------------------- */
 
+/* Whether what is stored will be in force after a reboot. */
+bool cli_survives(const struct cli *cli);
+/* The same in a sentence or two. */
+void cli_tell_survival(const struct cli *cli);
 /* Which way each keyboard has, and why. */
 void cli_print_ways(struct cli *cli);
 struct json_object *cli_ways_json(struct cli *cli);
 /* Stored images that could not be used, and why. */
 void cli_tell_bad_slots(const struct cli *cli);
-/* How many rules act on a keyboard of the session. */
+/* How many rules act on a keyboard of the machine. */
 unsigned cli_rules_on(const struct lurk_image *image, uint16_t described);
 /* How many changes are in the file and not in force, or the other way round. */
 unsigned cli_pending(struct cli *cli);
+
+/* ---- holder.c ------------------------------------------------------------------------------- */
+
+/* Programs other than the service that have a keyboard's nodes open, as far as this user may see:
+ * "NAME (process N)"; "" where none is seen. `place` is the keyboard's. */
+const char *cli_holders(const char *place, char *out, size_t size);
 
 /* ---- play.c --------------------------------------------------------------------------------- */
 

@@ -20,9 +20,8 @@ static bool on_a_full_keyboard(lurk_key key)
 
 static const struct lurk_session_keyboard *plugged(const struct cli *cli, uint16_t keyboard)
 {
-	for (uint16_t i = 0; cli->computer && i < cli->computer->session.memory.keyboard_count;
-	     i++) {
-		const struct lurk_session_keyboard *k = &cli->computer->session.memory.keyboards[i];
+	for (uint16_t i = 0; cli->machine && i < cli->machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &cli->machine->keyboards[i];
 
 		if (k->present && keyboard && cli_described(cli, &k->info.identity) == keyboard)
 			return k;
@@ -68,7 +67,8 @@ static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t w
 
 bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects)
 {
-	const struct lurk_session_keyboard *here = plugged(cli, keyboard);
+	const struct lurk_session_keyboard *here =
+		cli_machine_if_any(cli) ? plugged(cli, keyboard) : NULL;
 	uint8_t wiring = here ? here->info.identity.wiring : (uint8_t)LURK_WIRING_HID;
 	struct lurk_keymap *keymap = compile(cli, keyboard, wiring);
 

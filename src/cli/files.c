@@ -150,7 +150,8 @@ void cli_find_layout(struct cli *cli)
 	size_t length = 0;
 	bool exists;
 
-	cli_computer_if_any(cli);
+	if (cli->desk)
+		cli_computer(cli);
 	find_paths(cli);
 	lurk_file_read(cli->profile_path, &bytes, &length, &exists, &unused);
 	find_layout(cli, bytes ? bytes : "", length);
@@ -249,6 +250,7 @@ bool cli_close(struct cli *cli)
 	struct lurk_message why;
 	bool kept = true;
 
+	cli_machine_close(cli->machine);
 	if (cli->computer) {
 		kept = lurk_sim_save(cli->computer->sim, &why);
 		if (!kept)
@@ -307,9 +309,32 @@ static void tell_lost_rules(const struct lurk_store_report *store)
 				   "`lurk apply` applies the file anew");
 }
 
-struct lurk_computer *cli_computer_if_any(struct cli *cli)
+static struct cli_machine *open_machine(struct cli *cli, struct lurk_message *message)
 {
-	return cli->desk ? cli_computer(cli) : NULL;
+	if (!cli->machine && cli->desk) {
+		struct lurk_computer *computer = cli_computer(cli);
+
+		cli->machine = computer ? cli_machine_of_desk(computer) : NULL;
+	} else if (!cli->machine) {
+		cli->machine = cli_machine_of_service(message);
+	}
+	return cli->machine;
+}
+
+struct cli_machine *cli_machine(struct cli *cli)
+{
+	struct lurk_message why;
+
+	if (!open_machine(cli, &why) && !cli->desk)
+		cli_fail(CLI_COULD_NOT, "%s", why.text);
+	return cli->machine;
+}
+
+struct cli_machine *cli_machine_if_any(struct cli *cli)
+{
+	struct lurk_message unused;
+
+	return open_machine(cli, &unused);
 }
 
 struct lurk_computer *cli_computer(struct cli *cli)
@@ -320,8 +345,7 @@ struct lurk_computer *cli_computer(struct cli *cli)
 	if (cli->computer)
 		return cli->computer;
 	if (!cli->desk) {
-		cli_fail(CLI_COULD_NOT,
-			 "this build reaches simulated desks only; name one with --desk FOLDER");
+		cli_fail(CLI_COULD_NOT, "that is for simulated desks; name one with --desk FOLDER");
 		return NULL;
 	}
 	if (!cli_make_desk(cli->desk, false))
@@ -359,8 +383,7 @@ uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identi
 
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number)
 {
-	const struct lurk_identity *identity =
-		&cli->computer->session.memory.keyboards[number].info.identity;
+	const struct lurk_identity *identity = &cli->machine->keyboards[number].info.identity;
 	uint16_t described = cli_described(cli, identity);
 
 	if (described)

@@ -8,6 +8,7 @@
 struct identify {
 	struct cli *cli;
 	const char *script;
+	unsigned count, seconds; /* after which it ends; 0 for never */
 	struct lurk_history history;
 	unsigned shown;
 };
@@ -15,7 +16,7 @@ struct identify {
 static const char *gives_words(const struct identify *id, const struct lurk_press_record *r,
 			       char *out, size_t size)
 {
-	const struct lurk_image *image = lurk_session_image(&id->cli->computer->session);
+	const struct lurk_image *image = id->cli->machine->image;
 	struct lurk_rule rule;
 	lurk_key gives = lurk_action_key(&r->gives, r->key);
 
@@ -106,6 +107,29 @@ static void on_event(void *data, const struct lurk_event *event, const struct lu
 		print_press(id, r);
 }
 
+/* On the real machine a keyboard may have come since it was last looked at. */
+static bool on_real_event(void *data, const struct lurk_event *event,
+			  const struct lurk_action *action)
+{
+	struct identify *id = data;
+
+	if (event->keyboard >= id->cli->machine->keyboard_count)
+		return true;
+	on_event(id, event, action);
+	fflush(stdout);
+	return !id->count || id->shown < id->count;
+}
+
+static unsigned read_number(struct argp_state *state, const char *arg)
+{
+	char *end;
+	unsigned long value = strtoul(arg, &end, 10);
+
+	if (*end || !value || value > 1000000)
+		argp_error(state, "`%s` is not a number from 1 to 1000000", arg);
+	return (unsigned)value;
+}
+
 static error_t parse_option(int key, char *arg, struct argp_state *state)
 {
 	struct identify *id = state->input;
@@ -117,6 +141,12 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case 'P':
 		id->script = arg;
 		return 0;
+	case 'n':
+		id->count = read_number(state, arg);
+		return 0;
+	case 's':
+		id->seconds = read_number(state, arg);
+		return 0;
 	case ARGP_KEY_ARG:
 		argp_error(state, "`%s` is not expected here; press the key instead", arg);
 		return 0;
@@ -126,11 +156,49 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 }
 
 static const struct argp_option options[] = {
+	{"count", 'n', "N", 0, "End after N presses", 0},
+	{"seconds", 's', "N", 0, "End after N seconds", 0},
 	{"play", 'P', "SCRIPT", 0,
 	 "On a simulated desk: the presses, as `lurk play` takes them; standard input if not given",
 	 0},
 	{0},
 };
+
+static bool play(struct identify *id, struct lurk_message *why)
+{
+	struct lurk_computer *computer = id->cli->computer;
+	FILE *script = cli_open_script(id->script);
+	bool fine;
+
+	if (!script)
+		return lurk_say(why, "%s", ""); /* said already */
+	lurk_session_watch(&computer->session, on_event, id);
+	fine = lurk_computer_play(computer, id->script, script, why);
+	lurk_session_watch(&computer->session, NULL, NULL);
+	if (script != stdin)
+		fclose(script);
+	return fine;
+}
+
+static bool watch(struct identify *id, struct lurk_message *why)
+{
+	if (!id->cli->json)
+		fputs(id->count || id->seconds ? "Press keys.\n" : "Press keys; Ctrl+C ends.\n",
+		      stderr);
+	return cli_machine_watch(id->cli->machine, id->seconds, on_real_event, id, why);
+}
+
+/* What is still held, and that nothing came at all. */
+static void finish(struct identify *id, bool fine)
+{
+	for (uint32_t i = 0; lurk_history_at(&id->history, i); i++) {
+		if (lurk_history_at(&id->history, i)->held)
+			print_press(id, lurk_history_at(&id->history, i));
+	}
+	if (fine && !id->shown && !id->cli->json)
+		puts("No key arrived. What a keyboard keeps to itself, such as Fn, no program can "
+		     "see or change.");
+}
 
 int cli_identify(struct cli *cli, int argc, char **argv)
 {
@@ -141,15 +209,14 @@ int cli_identify(struct cli *cli, int argc, char **argv)
 				  "Press keys and see, a line a press: keyboard, key, scan code, "
 				  "meaning, what it gives now, and how "
 				  "long it was down. Nothing of it is stored."
-				  "\vExample:\n"
+				  "\vExamples:\n"
+				  "  lurk identify --count 1\n"
 				  "  echo 'press Feather on curlew' | lurk --desk hide identify",
 				  children,
 				  NULL,
 				  NULL};
 	struct identify *id = calloc(1, sizeof *id);
 	struct lurk_message why;
-	FILE *script;
-	bool fine = false;
 	int status = CLI_COULD_NOT;
 
 	if (!id)
@@ -157,26 +224,14 @@ int cli_identify(struct cli *cli, int argc, char **argv)
 	id->cli = cli;
 	id->script = "-";
 	cli_parse(cli, &argp, argc, argv, id);
-	script = cli_read_files(cli) && cli_computer(cli) ? cli_open_script(id->script) : NULL;
-	if (script) {
-		lurk_history_init(&id->history);
-		cli->computer->session.watch = on_event;
-		cli->computer->session.watch_data = id;
-		fine = lurk_computer_play(cli->computer, id->script, script, &why);
-		cli->computer->session.watch = NULL;
-		for (uint32_t i = 0; lurk_history_at(&id->history, i); i++) {
-			if (lurk_history_at(&id->history, i)->held)
-				print_press(id, lurk_history_at(&id->history, i));
-		}
-		if (script != stdin)
-			fclose(script);
+	lurk_history_init(&id->history);
+	if (cli_read_files(cli) && cli_machine(cli)) {
 		status = CLI_DONE;
-		if (!fine)
-			status = cli_fail(CLI_USAGE, "%s", why.text);
-		else if (!id->shown && !cli->json)
-			puts("No key arrived. What a keyboard keeps to itself, such as Fn, no "
-			     "program can "
-			     "see or change.");
+		if (!(cli->machine->desk ? play(id, &why) : watch(id, &why)))
+			status = cli->machine->desk && *why.text ? CLI_USAGE : CLI_COULD_NOT;
+		if (status && *why.text)
+			cli_fail(status, "%s", why.text);
+		finish(id, status == CLI_DONE);
 	}
 	free(id);
 	return status;

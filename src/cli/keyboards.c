@@ -4,6 +4,8 @@
 
 #include "cli/cli.h"
 
+enum { PATIENCE_S = 30 };
+
 struct keyboards {
 	struct cli *cli;
 	const char *name, *keyboard, *script;
@@ -53,8 +55,8 @@ static const char *quirk_words(const struct lurk_keyboard *k, char *out, size_t 
 
 static bool is_here(const struct cli *cli, uint16_t described)
 {
-	for (uint16_t i = 0; i < cli->computer->session.memory.keyboard_count; i++) {
-		const struct lurk_session_keyboard *k = &cli->computer->session.memory.keyboards[i];
+	for (uint16_t i = 0; i < cli->machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &cli->machine->keyboards[i];
 
 		if (k->present && cli_described(cli, &k->info.identity) == described)
 			return true;
@@ -71,10 +73,10 @@ struct listing {
 static void list_one(struct listing *l, uint16_t number)
 {
 	static const char *const ways[] = {"plain", "table", "relay"};
-	struct lurk_session *session = &l->cli->computer->session;
-	const struct lurk_session_keyboard *k = &session->memory.keyboards[number];
+	const struct cli_machine *machine = l->cli->machine;
+	const struct lurk_session_keyboard *k = &machine->keyboards[number];
 	uint16_t described = cli_described(l->cli, &k->info.identity);
-	unsigned rules = cli_rules_on(lurk_session_image(session), k->described);
+	unsigned rules = cli_rules_on(machine->image, k->described);
 	char where[160], who[64], count[16], odd[200] = "";
 
 	l->here++;
@@ -127,13 +129,13 @@ static int list(struct cli *cli)
 {
 	static const char *const heads[] = {"keyboard", "connected",     "rules",
 					    "way",      "recognised by", "odd keys"};
-	struct lurk_session *session = &cli->computer->session;
+	const struct cli_machine *machine = cli->machine;
 	struct listing l = {.cli = cli};
 	char here[48];
 
 	cli_table_init(&l.table, heads, 6);
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
-		if (session->memory.keyboards[i].present)
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		if (machine->keyboards[i].present)
 			list_one(&l, i);
 	}
 	for (uint16_t d = 1; d <= cli->keyboards.count; d++) {
@@ -156,56 +158,85 @@ static int list(struct cli *cli)
 
 /* ---- Names ----------------------------------------------------------------------------------- */
 
+static void note_press(struct keyboards *k, const struct lurk_event *event)
+{
+	if (k->pressed < 0 && event->key.state == LURK_DOWN)
+		k->pressed = event->keyboard;
+}
+
 static void on_event(void *data, const struct lurk_event *event, const struct lurk_action *action)
+{
+	(void)action;
+	note_press(data, event);
+}
+
+/* On the real machine: until a key came. */
+static bool on_press(void *data, const struct lurk_event *event, const struct lurk_action *action)
 {
 	struct keyboards *k = data;
 
 	(void)action;
-	if (k->pressed < 0 && event->key.state == LURK_DOWN)
-		k->pressed = event->keyboard;
+	note_press(k, event);
+	return k->pressed < 0;
+}
+
+static bool by_script(struct keyboards *k, struct lurk_message *why)
+{
+	FILE *script = cli_computer(k->cli) ? cli_open_script(k->script) : NULL;
+	struct lurk_session *session;
+	bool fine;
+
+	if (!script)
+		return lurk_say(why, "%s", ""); /* said already */
+	session = &k->cli->computer->session;
+	lurk_session_watch(session, on_event, k);
+	fine = lurk_computer_play(k->cli->computer, k->script, script, why);
+	lurk_session_watch(session, NULL, NULL);
+	if (script != stdin)
+		fclose(script);
+	return fine;
+}
+
+static bool by_press(struct keyboards *k, struct lurk_message *why)
+{
+	fputs("Press a key on the keyboard that you mean.\n", stderr);
+	return cli_machine_watch(k->cli->machine, PATIENCE_S, on_press, k, why);
 }
 
 /* Which keyboard is meant: the one on which a key is pressed, else the only one without a name. */
 static int choose(struct keyboards *k)
 {
-	struct lurk_session *session = &k->cli->computer->session;
+	const struct cli_machine *machine = k->cli->machine;
 	struct lurk_message why;
+	unsigned unnamed = 0;
 	int only = -1;
 
 	k->pressed = -1;
-	if (k->script) {
-		FILE *script = cli_open_script(k->script);
-		bool fine;
-
-		if (!script)
-			return -1;
-		session->watch = on_event;
-		session->watch_data = k;
-		fine = lurk_computer_play(k->cli->computer, k->script, script, &why);
-		session->watch = NULL;
-		if (script != stdin)
-			fclose(script);
-		if (!fine || k->pressed < 0)
-			cli_fail(CLI_USAGE, "%s",
-				 fine ? "no key was pressed, so no keyboard is chosen" : why.text);
-		return fine ? k->pressed : -1;
-	}
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
-		const struct lurk_session_keyboard *one = &session->memory.keyboards[i];
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *one = &machine->keyboards[i];
 
 		if (!one->present || cli_described(k->cli, &one->info.identity))
 			continue;
-		if (only >= 0) {
-			cli_fail(CLI_USAGE, "several keyboards have no name yet; choose one by a "
-					    "press: --play SCRIPT");
-			return -1;
-		}
+		unnamed++;
 		only = i;
 	}
-	if (only < 0)
-		cli_fail(CLI_USAGE, "every keyboard here has a name already; choose one by a "
-				    "press: --play SCRIPT");
-	return only;
+	if (!k->script && unnamed == 1)
+		return only;
+	if (!k->script && machine->desk) {
+		cli_fail(CLI_USAGE,
+			 unnamed ? "several keyboards have no name yet; choose one by a press: "
+				   "--play SCRIPT"
+				 : "every keyboard here has a name already; choose one by a "
+				   "press: --play SCRIPT");
+		return -1;
+	}
+	if (!(k->script ? by_script(k, &why) : by_press(k, &why))) {
+		if (*why.text)
+			cli_fail(CLI_USAGE, "%s", why.text);
+	} else if (k->pressed < 0) {
+		cli_fail(CLI_USAGE, "no key was pressed, so no keyboard is chosen");
+	}
+	return k->pressed;
 }
 
 /* How keyboards.yaml will recognise it: as little as tells it from the others. */
@@ -252,14 +283,14 @@ static int name_it(struct keyboards *k)
 {
 	struct cli *cli = k->cli;
 	int number = choose(k);
-	struct lurk_identity *identity;
+	const struct lurk_identity *identity;
 	struct lurk_field field = {k->name, NULL};
 	struct lurk_message why;
 	char value[64], summary[200];
 
 	if (number < 0)
 		return CLI_USAGE;
-	identity = &cli->computer->session.memory.keyboards[number].info.identity;
+	identity = &cli->machine->keyboards[number].info.identity;
 	if (cli_described(cli, identity))
 		return cli_fail(CLI_USAGE, "that keyboard is called %s already; rename it in %s",
 				cli_keyboard_name(cli, (uint16_t)number), cli->keyboards_path);
@@ -396,7 +427,7 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 	struct keyboards k = {.cli = cli};
 
 	cli_parse(cli, &argp, argc, argv, &k);
-	if (!cli_read_files(cli) || !cli_computer(cli))
+	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	if (k.name)
 		return name_it(&k);

@@ -9,23 +9,26 @@ int cli_overview(struct cli *cli)
 
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
-	if (cli_computer_if_any(cli)) {
-		image = lurk_session_image(&cli->computer->session);
+	if (cli_machine_if_any(cli)) {
+		image = cli->machine->image;
 		pending = cli_pending(cli);
-		for (uint16_t i = 0; i < cli->computer->session.memory.keyboard_count; i++)
-			keyboards += cli->computer->session.memory.keyboards[i].present;
+		for (uint16_t i = 0; i < cli->machine->keyboard_count; i++)
+			keyboards += cli->machine->keyboards[i].present;
 	}
-	if (image && image->rule_count)
-		printf("%s in force on %s since %s, and after every reboot.\n",
+	if (image && image->rule_count && !cli->machine->off)
+		printf("%s in force on %s since %s%s.\n",
 		       cli_count(image->rule_count, "rule", rules),
-		       cli_count(keyboards, "keyboard", count),
-		       cli_time(image->saved_at_us, since));
-	else if (cli->computer)
+		       cli_count(keyboards, "keyboard", count), cli_time(image->saved_at_us, since),
+		       cli_survives(cli) ? ", and after every reboot" : "");
+	else if (cli->machine && cli->machine->off)
+		puts("All rules are off: every key does its usual job. `lurk on` switches them "
+		     "on.");
+	else if (cli->machine)
 		puts("No rule is in force: every key does its usual job.");
 	else
-		puts("Lurk gives keys another job. This build works on simulated desks: add --desk "
-		     "FOLDER.");
-	if (cli->computer)
+		puts("Lurk gives keys another job. Its service does not answer: `lurk status` says "
+		     "why; --desk FOLDER works on a simulated desk.");
+	if (cli->machine)
 		cli_tell_bad_slots(cli);
 	if (pending)
 		printf("%s has %s not in force yet.\n", cli->profile_path,

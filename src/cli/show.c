@@ -93,7 +93,7 @@ static void print_rules(const struct cli *cli)
 static unsigned show_differences(struct cli *cli, struct json_object *object)
 {
 	char *file = cli_profile_words(cli);
-	char *force = cli_image_words(lurk_session_image(&cli->computer->session));
+	char *force = cli_image_words(cli->machine->image);
 	struct json_object *missing = object ? json_object_new_array() : NULL;
 	struct json_object *extra = object ? json_object_new_array() : NULL;
 	unsigned pending = cli_pending(cli);
@@ -127,7 +127,7 @@ int cli_show(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (!cli->json) {
 		print_rules(cli);
-		if (cli_computer_if_any(cli))
+		if (cli_machine_if_any(cli))
 			show_differences(cli, NULL);
 		return CLI_DONE;
 	}
@@ -137,7 +137,7 @@ int cli_show(struct cli *cli, int argc, char **argv)
 		json_object_array_add(list, rule_json(cli, &cli->profile.rules[i]));
 	json_object_object_add(object, "file", json_object_new_string(cli->profile_path));
 	json_object_object_add(object, "rules", list);
-	if (cli_computer_if_any(cli))
+	if (cli_machine_if_any(cli))
 		show_differences(cli, object);
 	cli_print_json(object);
 	return CLI_DONE;

@@ -1,5 +1,7 @@
 /* status: what is in force, and by which way. */
 #include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
 
 #include "cli/cli.h"
 
@@ -28,14 +30,11 @@ static const char *source_name(lurk_key key)
 	return key < LURK_KEY_COUNT ? lurk_key_name(key) : "a key without a name";
 }
 
-static const char *way_words(const struct lurk_session_keyboard *k, char *out, size_t size)
+/* Why the relay fits, and the table does not, or does not quite. */
+static void reason_words(const struct lurk_session_keyboard *k, char *out, size_t size)
 {
 	const char *key = lurk_key_name(k->choice.key);
 
-	if (k->trouble) {
-		snprintf(out, size, "its rules are not in force: %s", lurk_error_text(k->trouble));
-		return out;
-	}
 	switch (k->choice.reason) {
 	case LURK_BECAUSE_ONE_TO_ONE:
 		snprintf(out, size, "every rule is one key for one key");
@@ -56,21 +55,65 @@ static const char *way_words(const struct lurk_session_keyboard *k, char *out, s
 	case LURK_BECAUSE_NOT_IN_TABLE:
 		snprintf(out, size, "a rule is on a code that the table does not have");
 		break;
+	case LURK_BECAUSE_ASKED:
+		snprintf(out, size, "asked for by --relay; the table would do");
+		break;
 	default:
 		snprintf(out, size, "no rule changes a key that it has");
 		break;
 	}
+}
+
+/* What a person notices where the table was asked for and does not do exactly what the rules say.
+ */
+static const char *difference(const struct lurk_session_keyboard *k)
+{
+	switch (k->choice.reason) {
+	case LURK_BECAUSE_TWICE:
+		return "either key's release ends both";
+	case LURK_BECAUSE_UNDECLARED:
+		return "programs that run already do not see that key";
+	case LURK_BECAUSE_TAP:
+		return "it stays down";
+	default:
+		return "that rule is not in force";
+	}
+}
+
+static const char *way_words(const struct lurk_session_keyboard *k, char *out, size_t size)
+{
+	char reason[160], holders[160];
+
+	if (k->trouble) {
+		snprintf(out, size, "its rules are not in force: %s", lurk_error_text(k->trouble));
+		if (k->trouble == LURK_ERR_HELD &&
+		    *cli_holders(k->info.identity.place, holders, sizeof holders))
+			snprintf(out + strlen(out), size - strlen(out), ": %s", holders);
+		return out;
+	}
+	reason_words(k, reason, sizeof reason);
+	if (k->choice.forced)
+		snprintf(out, size, "asked for by --table; but %s: %s", reason, difference(k));
+	else
+		snprintf(out, size, "%s", reason);
+	if (k->unsettled)
+		snprintf(out + strlen(out), size - strlen(out),
+			 "; %s changes as soon as it comes up", source_name(k->unsettled));
+	if (k->info.others_changes)
+		snprintf(out + strlen(out), size - strlen(out),
+			 "; another program changed %u entries of its table",
+			 k->info.others_changes);
 	return out;
 }
 
 struct json_object *cli_ways_json(struct cli *cli)
 {
-	struct lurk_session *session = &cli->computer->session;
+	const struct cli_machine *machine = cli->machine;
 	struct json_object *list = json_object_new_array();
-	char why[160];
+	char why[512];
 
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
-		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &machine->keyboards[i];
 		struct json_object *one;
 
 		if (!k->present)
@@ -78,9 +121,9 @@ struct json_object *cli_ways_json(struct cli *cli)
 		one = json_object_new_object();
 		json_object_object_add(one, "keyboard",
 				       json_object_new_string(cli_keyboard_name(cli, i)));
-		json_object_object_add(one, "rules",
-				       json_object_new_int((int)cli_rules_on(
-					       lurk_session_image(session), k->described)));
+		json_object_object_add(
+			one, "rules",
+			json_object_new_int((int)cli_rules_on(machine->image, k->described)));
 		json_object_object_add(one, "way", json_object_new_string(way_name(k)));
 		json_object_object_add(one, "why",
 				       json_object_new_string(way_words(k, why, sizeof why)));
@@ -92,18 +135,17 @@ struct json_object *cli_ways_json(struct cli *cli)
 void cli_print_ways(struct cli *cli)
 {
 	static const char *const heads[] = {"keyboard", "rules", "way", "why"};
-	struct lurk_session *session = &cli->computer->session;
+	const struct cli_machine *machine = cli->machine;
 	struct cli_table table;
-	char why[160], rules[16];
+	char why[512], rules[16];
 
 	cli_table_init(&table, heads, 4);
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
-		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &machine->keyboards[i];
 
 		if (!k->present)
 			continue;
-		snprintf(rules, sizeof rules, "%u",
-			 cli_rules_on(lurk_session_image(session), k->described));
+		snprintf(rules, sizeof rules, "%u", cli_rules_on(machine->image, k->described));
 		cli_table_row(&table, cli_keyboard_name(cli, i), rules, way_name(k),
 			      way_words(k, why, sizeof why));
 	}
@@ -113,7 +155,7 @@ void cli_print_ways(struct cli *cli)
 unsigned cli_pending(struct cli *cli)
 {
 	char *file = cli_profile_words(cli);
-	char *force = cli_image_words(lurk_session_image(&cli->computer->session));
+	char *force = cli_image_words(cli->machine->image);
 	unsigned count = cli_print_missing(file, force, NULL, NULL) +
 			 cli_print_missing(force, file, NULL, NULL);
 
@@ -124,7 +166,7 @@ unsigned cli_pending(struct cli *cli)
 
 void cli_tell_bad_slots(const struct cli *cli)
 {
-	const struct lurk_store_report *store = &cli->computer->session.store;
+	const struct lurk_store_report *store = cli->machine->store;
 
 	for (unsigned i = 0; i < store->slots; i++) {
 		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
@@ -137,7 +179,7 @@ void cli_tell_bad_slots(const struct cli *cli)
 
 static struct json_object *bad_slots_json(const struct cli *cli)
 {
-	const struct lurk_store_report *store = &cli->computer->session.store;
+	const struct lurk_store_report *store = cli->machine->store;
 	struct json_object *list = json_object_new_array();
 
 	for (unsigned i = 0; i < store->slots; i++) {
@@ -154,6 +196,25 @@ static struct json_object *bad_slots_json(const struct cli *cli)
 	return list;
 }
 
+bool cli_survives(const struct cli *cli)
+{
+	return cli->machine->desk ||
+	       access("/etc/systemd/system/multi-user.target.wants/lurkd.service", F_OK) == 0;
+}
+
+void cli_tell_survival(const struct cli *cli)
+{
+	if (cli->machine->desk)
+		puts("They are stored, and will be in force after a reboot.");
+	else if (cli_survives(cli))
+		puts("They are stored, and will be in force after a reboot, before the login "
+		     "prompt. (A prompt for a disk's passphrase comes earlier, with the usual "
+		     "keys.)");
+	else
+		puts("They are stored, but not in force after a reboot: the service does not "
+		     "start by itself. `sudo lurk install` makes it so.");
+}
+
 static void print_status(struct cli *cli, const struct lurk_image *image)
 {
 	struct lurk_profile profile;
@@ -162,14 +223,21 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 
 	if (image && image->rule_count) {
 		lurk_image_profile(image, 0, &profile);
-		printf("%s in force since %s, from %s.\n",
-		       cli_count(image->rule_count, "rule", rules),
-		       cli_time(image->saved_at_us, since),
-		       cli_safe(profile.source, source, sizeof source));
-		puts("They are stored, and will be in force after a reboot.");
+		cli_count(image->rule_count, "rule", rules);
+		cli_time(image->saved_at_us, since);
+		cli_safe(profile.source, source, sizeof source);
+		if (cli->machine->off)
+			printf("All rules are off: every key does its usual job. `lurk on` "
+			       "switches on %s from %s.\n",
+			       rules, source);
+		else
+			printf("%s in force since %s, from %s.\n", rules, since, source);
+		cli_tell_survival(cli);
 	} else {
 		puts("No rule is in force: every key does its usual job.");
 	}
+	if (!cli->machine->may_change)
+		puts("Only root and the group lurk may change that; you may not.");
 	cli_print_ways(cli);
 	cli_tell_bad_slots(cli);
 	if (pending)
@@ -189,9 +257,9 @@ int cli_status(struct cli *cli, int argc, char **argv)
 			"What is in force, since when, by which way on each keyboard, and whether "
 			"it will be after a "
 			"reboot.\vExample:\n  lurk status");
-	if (!cli_read_files(cli) || !cli_computer(cli))
+	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
-	image = lurk_session_image(&cli->computer->session);
+	image = cli->machine->image;
 	if (!cli->json) {
 		print_status(cli, image);
 		return CLI_DONE;
@@ -208,7 +276,11 @@ int cli_status(struct cli *cli, int argc, char **argv)
 				       json_object_new_int64((int64_t)image->sequence));
 		json_object_object_add(object, "source", cli_json_text(profile.source));
 	}
-	json_object_object_add(object, "after_reboot", json_object_new_boolean(image != NULL));
+	json_object_object_add(object, "off", json_object_new_boolean(cli->machine->off));
+	json_object_object_add(object, "after_reboot",
+			       json_object_new_boolean(image != NULL && cli_survives(cli)));
+	json_object_object_add(object, "may_change",
+			       json_object_new_boolean(cli->machine->may_change));
 	json_object_object_add(object, "differences", json_object_new_int((int)cli_pending(cli)));
 	json_object_object_add(object, "bad_slots", bad_slots_json(cli));
 	json_object_object_add(object, "keyboards", cli_ways_json(cli));

@@ -8,7 +8,7 @@
 
 #include "cli/cli.h"
 
-enum { STEPS_KEPT = 50, STEP_MAX = 1000000 };
+enum { STEPS_KEPT = 50, STEP_MAX = 1000000, EMPTY_IMAGE = 256 };
 
 struct step {
 	unsigned number;
@@ -187,61 +187,53 @@ static int undo_edit(struct cli *cli, const struct step *step)
 	return CLI_DONE;
 }
 
-/* The rules that were in force before: from their slot, or none. */
-static bool old_image(struct lurk_computer *computer, uint64_t sequence, uint8_t **bytes,
+/* The rules that were in force before: stored, or none. */
+static bool old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes,
 		      size_t *length)
 {
 	static const struct lurk_profile nothing = {.name = {"none", 4}};
 	static const struct lurk_image_parts parts = {&nothing, 1, NULL, 0};
-	struct lurk_store_report report;
-	struct lurk_image image;
 
-	*bytes = malloc(LURK_SIM_SLOT_SIZE);
+	if (sequence)
+		return cli_machine_stored(machine, sequence, bytes, length);
+	*bytes = malloc(EMPTY_IMAGE);
 	if (!*bytes)
 		abort();
-	if (!sequence)
-		return lurk_image_write(&parts, *bytes, LURK_SIM_SLOT_SIZE, length) == LURK_OK;
-	if (lurk_store_load(lurk_sim_port(computer->sim), sequence + 1, *bytes, LURK_SIM_SLOT_SIZE,
-			    &image, &report) ||
-	    image.sequence != sequence)
-		return false;
-	*length = image.length;
-	return true;
+	return lurk_image_write(&parts, *bytes, EMPTY_IMAGE, length) == LURK_OK;
 }
 
 static int undo_apply(struct cli *cli, const struct step *step)
 {
-	struct lurk_computer *computer = cli_computer(cli);
-	struct lurk_apply_report report;
+	struct cli_machine *machine = cli_machine(cli);
+	struct cli_outcome outcome;
 	const struct lurk_image *now;
-	enum lurk_error error;
 	uint8_t *bytes = NULL;
 	size_t length;
+	bool fine;
 
-	if (!computer)
+	if (!machine)
 		return CLI_COULD_NOT;
-	now = lurk_session_image(&computer->session);
+	now = machine->image;
 	if (!now || now->sequence != step->after)
 		return cli_fail(
 			CLI_COULD_NOT,
 			"what is in force is not what the last apply put there; nothing is undone");
-	if (!old_image(computer, step->before, &bytes, &length)) {
-		free(bytes);
+	if (!old_image(machine, step->before, &bytes, &length)) {
 		return cli_fail(
 			CLI_COULD_NOT,
 			"the rules in force before are not stored any more; nothing is undone");
 	}
-	error = lurk_session_apply(&computer->session, bytes, length, &report);
+	fine = cli_machine_apply(machine, bytes, length, &outcome);
 	free(bytes);
-	if (error)
+	if (!fine)
 		return cli_fail(CLI_COULD_NOT, "the rules of before cannot be applied: %s",
-				lurk_error_text(error));
+				outcome.why.text);
 	if (cli->json)
 		return CLI_DONE;
 	printf("Took back the last apply: %s.\n", step->summary);
-	now = lurk_session_image(&computer->session);
+	cli_tell_locks(cli, &outcome.report);
 	printf("In force now: %s. The file has not changed.\n",
-	       now->rule_count ? "the rules of before it" : "no rule");
+	       machine->image->rule_count ? "the rules of before it" : "no rule");
 	return CLI_DONE;
 }
 

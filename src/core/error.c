@@ -15,6 +15,9 @@ static const char *const texts[LURK_ERROR_COUNT] = {
 	[LURK_ERR_CONTENT] = "is damaged: its parts do not fit together",
 	[LURK_ERR_GONE] = "the keyboard is not there any more",
 	[LURK_ERR_PORT] = "the machine refused",
+	[LURK_ERR_DENIED] = "no permission",
+	[LURK_ERR_HELD] = "another program has taken the keyboard for itself",
+	[LURK_ERR_NO_RELAY] = "the kernel offers no virtual keyboards (uinput)",
 	[LURK_ERR_POWER] = "the power went while storing",
 };
 

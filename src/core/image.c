@@ -13,7 +13,7 @@ enum {
 	AT_COUNTS = 32,
 	HEADER_SIZE = 48,
 	TEXT_SIZE = 8,
-	PROFILE_SIZE = 24,
+	PROFILE_SIZE = 28,
 	KEYBOARD_SIZE = 16,
 	RECOGNISER_SIZE = 32,
 	QUIRK_SIZE = 4,
@@ -229,6 +229,7 @@ enum lurk_error lurk_image_write(const struct lurk_image_parts *parts, uint8_t *
 		if (at) {
 			put32(at + 16, first_rule);
 			put32(at + 20, parts->profiles[i].rule_count);
+			at[24] = parts->profiles[i].way;
 		}
 		first_rule += parts->profiles[i].rule_count;
 	}
@@ -289,7 +290,7 @@ static bool profiles_fit(const struct lurk_image *image)
 		const uint8_t *at = image->bytes + HEADER_SIZE + (size_t)i * PROFILE_SIZE;
 
 		if (!text_fits(image, at) || !text_fits(image, at + TEXT_SIZE) ||
-		    get32(at + 16) > image->rule_count ||
+		    get32(at + 16) > image->rule_count || at[24] > LURK_WAY_RELAY ||
 		    get32(at + 20) > image->rule_count - get32(at + 16))
 			return false;
 	}
@@ -384,6 +385,7 @@ void lurk_image_profile(const struct lurk_image *image, unsigned index,
 	profile->rules = NULL;
 	profile->first_rule = get32(at + 16);
 	profile->rule_count = get32(at + 20);
+	profile->way = at[24];
 }
 
 void lurk_image_rule(const struct lurk_image *image, uint32_t index, struct lurk_rule *rule)

@@ -63,18 +63,9 @@ static enum lurk_error send_frames(struct lurk_session *s)
 	return first;
 }
 
-static bool is_down(const struct lurk_session_keyboard *k, lurk_scan scan)
-{
-	for (unsigned i = 0; i < k->down_count; i++) {
-		if (lurk_scan_same(k->down[i], scan))
-			return true;
-	}
-	return false;
-}
-
 /* Brings one table entry to what it shall be. While its key is held the kernel would send no
- * release for what it gave; so that waits for the key to come up. A key that is to be disabled may
- * be stuck and never come up: it is released first. */
+ * release for what it gave; so that waits for the key to come up. A key that is disabled, or shall
+ * be, may be stuck and never come up: it is released first. */
 static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uint16_t index,
 				    bool in_table)
 {
@@ -89,9 +80,9 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	want = lurk_way_entry(in_table ? k->keymap : NULL, &entry);
 	if (want == entry.key)
 		return LURK_OK;
-	if (is_down(k, entry.scan) && !k->taken) {
-		if (want != LURK_KEY_UNKNOWN) {
-			k->unsettled = true;
+	if (!k->taken && s->port->class->is_down(s->port, number, index)) {
+		if (want != LURK_KEY_UNKNOWN && entry.key != LURK_KEY_UNKNOWN) {
+			k->unsettled = entry.original ? entry.original : entry.key;
 			return LURK_OK;
 		}
 		up.strokes[0].key = entry.key;
@@ -102,17 +93,29 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	return s->port->class->table_set(s->port, number, index, want);
 }
 
+static void listen(struct lurk_session *s, uint16_t number)
+{
+	s->port->class->listen(s->port, number,
+			       s->watch != NULL || keyboard_at(s, number)->unsettled);
+}
+
 static enum lurk_error settle(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 	bool in_table = k->choice.way == LURK_WAY_TABLE;
 
-	k->unsettled = false;
-	for (uint16_t i = 0; i < k->info.table_entries; i++) {
-		enum lurk_error error = settle_entry(s, number, i, in_table);
+	/* A key that comes up between the first look and the listening is seen by the second. */
+	for (int look = 0; look < 2; look++) {
+		k->unsettled = LURK_KEY_NONE;
+		for (uint16_t i = 0; i < k->info.table_entries; i++) {
+			enum lurk_error error = settle_entry(s, number, i, in_table);
 
-		if (error)
-			return error;
+			if (error)
+				return error;
+		}
+		listen(s, number);
+		if (!k->unsettled)
+			break;
 	}
 	return LURK_OK;
 }
@@ -127,6 +130,7 @@ static enum lurk_error activate(struct lurk_session *s, uint16_t number,
 	bool take = choice->way == LURK_WAY_RELAY;
 	enum lurk_error error;
 
+	s->changes++;
 	k->keymap = keymap;
 	k->choice = *choice;
 	lurk_engine_use(&s->engine, number, keymap);
@@ -150,36 +154,56 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 	const struct lurk_ruleset *set = &s->rulesets[which];
+	struct lurk_profile profile;
 	enum lurk_error error;
 
 	memset(choice, 0, sizeof *choice);
 	*keymap = NULL;
 	*described = 0;
-	if (!set->loaded)
+	if (!set->loaded || s->off)
 		return LURK_OK;
 	*described = lurk_image_recognise(&set->image, &k->info.identity);
 	error = keymap_for(s, which, *described, k->info.identity.wiring, keymap, report);
 	if (error)
 		return error;
-	return lurk_way_choose(s->port, number, &k->info, *keymap, choice);
+	lurk_image_profile(&set->image, 0, &profile);
+	return lurk_way_choose(s->port, number, &k->info, *keymap, (enum lurk_way)profile.way,
+			       choice);
 }
 
 /* ---- What happens -------------------------------------------------------------------------- */
 
-static void plugged(struct lurk_session *s, uint16_t number)
+/* Brings into force anew what shall be: the ruleset that is loaded, or nothing. */
+static enum lurk_error refresh(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 	struct lurk_compile_report report;
 	struct lurk_way_choice choice;
 	const struct lurk_keymap *keymap;
 
+	k->trouble = prepare(s, s->current, number, &k->described, &keymap, &choice, &report);
+	if (!k->trouble)
+		k->trouble = activate(s, number, keymap, &choice);
+	return k->trouble;
+}
+
+static void plugged(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+
 	memset(k, 0, sizeof *k);
 	if (!s->port->class->keyboard(s->port, number, &k->info))
 		return; /* gone again already */
 	k->present = true;
-	k->trouble = prepare(s, s->current, number, &k->described, &keymap, &choice, &report);
-	if (!k->trouble)
-		k->trouble = activate(s, number, keymap, &choice);
+	refresh(s, number);
+}
+
+static void changed(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+
+	if (k->present && s->port->class->keyboard(s->port, number, &k->info))
+		refresh(s, number);
 }
 
 static void unplugged(struct lurk_session *s, uint16_t number)
@@ -189,22 +213,10 @@ static void unplugged(struct lurk_session *s, uint16_t number)
 	lurk_engine_release(&s->engine, number);
 	send_frames(s);
 	lurk_engine_use(&s->engine, number, NULL);
+	s->changes++;
 	if (k->taken)
 		s->port->class->take(s->port, number, false);
 	memset(k, 0, sizeof *k);
-}
-
-static void note_down(struct lurk_session_keyboard *k, const struct lurk_key_event *key)
-{
-	for (unsigned i = 0; i < k->down_count; i++) {
-		if (!lurk_scan_same(k->down[i], key->scan))
-			continue;
-		if (key->state == LURK_UP)
-			k->down[i] = k->down[--k->down_count];
-		return;
-	}
-	if (key->state == LURK_DOWN && k->down_count < LURK_SESSION_DOWN)
-		k->down[k->down_count++] = key->scan;
 }
 
 static void key_event(struct lurk_session *s, const struct lurk_port_event *event)
@@ -213,7 +225,6 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 	struct lurk_session_keyboard *k = keyboard_at(s, event->keyboard);
 	struct lurk_event e = {event->time_us, event->keyboard, event->key};
 
-	note_down(k, &event->key);
 	if (s->watch)
 		s->watch(s->watch_data, &e,
 			 k->keymap ? lurk_keymap_find(k->keymap, e.key.scan, e.key.key) : &itself);
@@ -243,6 +254,9 @@ bool lurk_session_step(struct lurk_session *session)
 	case LURK_PORT_UNPLUGGED:
 		unplugged(session, event.keyboard);
 		break;
+	case LURK_PORT_CHANGED:
+		changed(session, event.keyboard);
+		break;
 	default:
 		key_event(session, &event);
 		break;
@@ -250,7 +264,7 @@ bool lurk_session_step(struct lurk_session *session)
 	return true;
 }
 
-/* ---- Start, apply, stop -------------------------------------------------------------------- */
+/* ---- Start --------------------------------------------------------------------------------- */
 
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory, struct lurk_port *port)
@@ -269,20 +283,12 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	return error == LURK_ERR_EMPTY ? LURK_OK : error;
 }
 
-/* What a keyboard goes back to where applying fails half way. */
-static void back(struct lurk_session *s, uint16_t up_to)
+/* What keyboards go back to where applying fails half way. */
+static void back(struct lurk_session *s)
 {
-	for (uint16_t i = 0; i < up_to; i++) {
-		struct lurk_session_keyboard *k = keyboard_at(s, i);
-		struct lurk_compile_report report;
-		struct lurk_way_choice choice;
-		const struct lurk_keymap *keymap;
-
-		if (!k->present)
-			continue;
-		k->trouble = prepare(s, s->current, i, &k->described, &keymap, &choice, &report);
-		if (!k->trouble)
-			k->trouble = activate(s, i, keymap, &choice);
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		if (keyboard_at(s, i)->present)
+			refresh(s, i);
 	}
 }
 
@@ -304,8 +310,6 @@ static enum lurk_error try_all(struct lurk_session *s, unsigned which, bool for_
 			k->described = described;
 			error = activate(s, i, keymap, &choice);
 			k->trouble = error;
-			if (error)
-				back(s, (uint16_t)(i + 1));
 		}
 		if (error)
 			return error;
@@ -333,12 +337,98 @@ static enum lurk_error try_described(struct lurk_session *s, unsigned which,
 	return LURK_OK;
 }
 
+/* ---- Locks --------------------------------------------------------------------------------- */
+
+lurk_key lurk_lock_key(enum lurk_lock lock)
+{
+	static const lurk_key keys[LURK_LOCK_COUNT] = {
+		[LURK_LOCK_NUM] = LURK_KEY_NUMLOCK,
+		[LURK_LOCK_CAPS] = LURK_KEY_CAPSLOCK,
+		[LURK_LOCK_SCROLL] = LURK_KEY_SCROLLLOCK,
+	};
+
+	return keys[lock];
+}
+
+static bool gives(const struct lurk_session_keyboard *k, const struct lurk_keymap *keymap,
+		  lurk_key wanted)
+{
+	if (!keymap)
+		return lurk_declares(&k->info, wanted);
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		lurk_scan scan = {0, LURK_SCAN_NONE};
+
+		if (!lurk_declares(&k->info, key))
+			continue;
+		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
+			scan = lurk_scan_on(lurk_key_scan(key, i),
+					    (enum lurk_wiring)k->info.identity.wiring);
+		if (lurk_action_key(lurk_keymap_find(keymap, scan, key), key) == wanted)
+			return true;
+	}
+	return false;
+}
+
+/* Whether some keyboard gives a key, under what is in force or under a ruleset to come; and one
+ * that does. */
+static bool any_gives(struct lurk_session *s, bool to_come, unsigned which, lurk_key wanted,
+		      uint16_t *giver)
+{
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		struct lurk_session_keyboard *k = keyboard_at(s, i);
+		const struct lurk_keymap *keymap = k->keymap;
+		struct lurk_compile_report report;
+		struct lurk_way_choice choice;
+		uint16_t described;
+
+		if (!k->present ||
+		    (to_come && prepare(s, which, i, &described, &keymap, &choice, &report)))
+			continue;
+		*giver = i;
+		if (gives(k, keymap, wanted))
+			return true;
+	}
+	return false;
+}
+
+/* A lock that is on when the rules take its key away could not be turned off again: it is pressed
+ * before. */
+static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_apply_report *report)
+{
+	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
+		lurk_key key = lurk_lock_key((enum lurk_lock)lock);
+		uint8_t bit = (uint8_t)(1U << lock), known = 0, lit = 0;
+		struct lurk_frame down = {0, 1, {{key, LURK_DOWN}}}, up = {0, 1, {{key, LURK_UP}}};
+		uint16_t giver, unused;
+
+		if (s->keep_locks || any_gives(s, true, which, key, &unused) || !any_gives(s, false, 0, key, &giver))
+			continue;
+		for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+			const struct lurk_session_keyboard *k = keyboard_at(s, i);
+
+			known |= k->present ? k->info.locks : 0;
+			lit |= k->present ? s->port->class->lit(s->port, i) : 0;
+		}
+		if (!(known & bit))
+			report->locks_unknown |= bit;
+		if (!(lit & bit))
+			continue;
+		down.keyboard = up.keyboard = giver;
+		if (s->port->class->send(s->port, &down) == LURK_OK &&
+		    s->port->class->send(s->port, &up) == LURK_OK)
+			report->locks_pressed |= bit;
+	}
+}
+
+/* ---- Apply, switch, stop ------------------------------------------------------------------- */
+
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
 				   size_t length, struct lurk_apply_report *report)
 {
 	unsigned next = 1 - session->current;
 	struct lurk_ruleset *set = &session->rulesets[next];
 	uint8_t *bytes = session->memory.images[next];
+	bool was_off = session->off;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
@@ -350,21 +440,54 @@ enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *
 	if (error)
 		return error;
 	set->loaded = true;
+	session->off = false;
 	error = try_described(session, next, report);
 	if (!error)
 		error = try_all(session, next, false, report);
-	if (!error)
+	if (!error) {
+		turn_locks_off(session, next, report);
 		error = try_all(session, next, true, report);
-	if (error)
-		return error;
-	error = lurk_store_save(session->port, bytes, length, &session->store);
+	}
+	if (!error)
+		error = lurk_store_save(session->port, bytes, length, &session->store);
 	if (error) {
-		back(session, session->memory.keyboard_count);
+		session->off = was_off;
+		back(session);
 		return error;
 	}
 	lurk_image_open(bytes, length, &set->image); /* with its stamp */
 	session->current = next;
 	return LURK_OK;
+}
+
+enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
+				    struct lurk_apply_report *report)
+{
+	enum lurk_error first = LURK_OK;
+
+	memset(report, 0, sizeof *report);
+	session->off = off;
+	turn_locks_off(session, session->current, report);
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		enum lurk_error error =
+			keyboard_at(session, i)->present ? refresh(session, i) : LURK_OK;
+
+		if (error && !first) {
+			first = error;
+			report->keyboard = i;
+		}
+	}
+	return first;
+}
+
+void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data)
+{
+	session->watch = watch;
+	session->watch_data = data;
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		if (keyboard_at(session, i)->present)
+			listen(session, i);
+	}
 }
 
 void lurk_session_stop(struct lurk_session *session)

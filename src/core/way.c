@@ -87,7 +87,8 @@ static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entri
 
 enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 				const struct lurk_port_keyboard *keyboard,
-				const struct lurk_keymap *keymap, struct lurk_way_choice *choice)
+				const struct lurk_keymap *keymap, enum lurk_way asked,
+				struct lurk_way_choice *choice)
 {
 	struct sources sources;
 	struct lurk_table_entry entry;
@@ -112,6 +113,12 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0);
 	if (!keyboard->table_entries && keymap->action_count > 1)
 		relay(choice, LURK_BECAUSE_NO_TABLE, 0);
+	if (asked == LURK_WAY_RELAY && choice->way == LURK_WAY_TABLE)
+		relay(choice, LURK_BECAUSE_ASKED, 0);
+	choice->forced =
+		asked == LURK_WAY_TABLE && choice->way == LURK_WAY_RELAY && keyboard->table_entries;
+	if (choice->forced)
+		choice->way = LURK_WAY_TABLE;
 	choice->from = sources.first[choice->key];
 	choice->other = sources.second[choice->key];
 	return LURK_OK;

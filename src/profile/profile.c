@@ -266,6 +266,7 @@ static uint8_t *write_image(const struct lurk_profile_file *file,
 		file->rules,
 		0,
 		file->count,
+		file->way,
 	};
 	const struct lurk_image_parts parts = {&profile, 1, keyboards->keyboards, keyboards->count};
 	uint8_t *bytes;

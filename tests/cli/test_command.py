@@ -80,7 +80,7 @@ def demo(desk):
 def help_everywhere(desk):
     listed = desk.want("--help", out=["Commands:", "Exit status"])
     commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
-    assert len(commands) == 15, commands
+    assert len(commands) == 19, commands
     for command in commands:
         desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
     desk.want("--version", out=["lurk 0.1"])
@@ -147,8 +147,8 @@ def used_wrongly(desk):
 
 def without_a_desk(desk):
     for command in ["keyboards", "status", "identify", "keyboards --name x"]:
-        desk.want(command, 3, err="this build reaches simulated desks only; name one with --desk FOLDER", desk=None)
-    desk.want("", out=["add --desk FOLDER", "lurk identify"], desk=None)
+        desk.want(command, 3, err="the service does not run, so no rule is in force", desk=None)
+    desk.want("", out=["Its service does not answer", "lurk identify"], desk=None)
     desk.want("map CapsLock Enter", out=["CapsLock now gives Enter."], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
     desk.want("show", out=["CapsLock"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
     desk.want("undo", out=["Took back the last edit"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())

@@ -16,6 +16,7 @@ enum { TEST_RULES = 64, TEST_IMAGE = 8192, TEST_KEYMAP = 16384 };
 struct test_rules {
 	struct lurk_rule rules[TEST_RULES];
 	uint32_t count;
+	uint8_t way; /* asked for: set before test_rules_image() */
 	uint8_t bytes[TEST_IMAGE];
 	size_t length;
 	struct lurk_image image;
@@ -64,7 +65,8 @@ static inline enum lurk_error test_rules_image(struct test_rules *t)
 		{{"two", 3}, &usb[1], quirks, 1, 2},
 		{{"three", 5}, &usb[2], NULL, 1, 0},
 	};
-	const struct lurk_profile profile = {{"test", 4}, {"test.yaml", 9}, t->rules, 0, t->count};
+	const struct lurk_profile profile = {{"test", 4}, {"test.yaml", 9}, t->rules,
+					     0,           t->count,         t->way};
 	const struct lurk_image_parts parts = {&profile, 1, keyboards, COUNT(keyboards)};
 	enum lurk_error error = lurk_image_write(&parts, t->bytes, sizeof t->bytes, &t->length);
 

@@ -247,7 +247,7 @@ static void many_rules_fit(void **state)
 	static struct lurk_rule rules[4096];
 	static uint8_t bytes[1 << 18];
 	static _Alignas(16) uint8_t memory[1 << 18];
-	const struct lurk_profile profile = {{"many", 4}, {"", 0}, rules, 0, COUNT(rules)};
+	const struct lurk_profile profile = {{"many", 4}, {"", 0}, rules, 0, COUNT(rules), 0};
 	const struct lurk_image_parts parts = {&profile, 1, NULL, 0};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap;

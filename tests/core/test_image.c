@@ -112,31 +112,32 @@ static void nonsense_is_refused(void **state)
 		size_t at;
 		uint8_t value;
 	} pokes[] = {
-		{6, 47},
-		/* header size */ {32, 0}, /* no profile */
-		{40, 0xff},
-		/* more rules than there are */ {41, 0xff}, /* too many rules */
-		{35, 0xff},
-		/* too many keyboards */ {44, 1}, /* strings */
-		{48 + 16, 9},
-		/* a profile beyond the rules */ {48 + 4, 0xff}, /* a name beyond the strings */
-		{72 + 8, 9},
-		/* a keyboard's recognisers */ {72 + 12, 9}, /* its quirks */
-		{72 + 5, 0xff},                              /* its name */
-		{120, 99},
-		/* a bus that does not exist */ {120 + 13, 0xff}, /* a serial too long */
-		{216, 0},
-		/* a quirk of no kind */ {216 + 3, 9}, /* of no key */
-		{224, 0},
-		/* a rule on nothing */ {224, 9}, /* on what does not exist */
-		{224 + 1, 0},
-		/* that gives nothing known */ {224 + 1, 99},
-		{224 + 15, 9},    /* for a keyboard that is not there */
-		{224 + 13, 0xff}, /* with modifiers that do not exist */
-		{224 + 5, 9},
-		/* on a key that does not exist */ {224 + 7, 9}, /* that gives one */
-		{224 + 33, 0xff},                                /* a note too long */
-		{224 + 2, 1 | 0},                                /* a swap of a key with nothing */
+		{6, 47},          /* header size */
+		{32, 0},          /* no profile */
+		{40, 0xff},       /* more rules than there are */
+		{41, 0xff},       /* too many rules */
+		{35, 0xff},       /* too many keyboards */
+		{44, 1},          /* strings */
+		{48 + 16, 9},     /* a profile beyond the rules */
+		{48 + 4, 0xff},   /* a name beyond the strings */
+		{48 + 24, 3},     /* a way that does not exist */
+		{76 + 8, 9},      /* a keyboard's recognisers */
+		{76 + 12, 9},     /* its quirks */
+		{76 + 5, 0xff},   /* its name */
+		{124, 99},        /* a bus that does not exist */
+		{124 + 13, 0xff}, /* a serial too long */
+		{220, 0},         /* a quirk of no kind */
+		{220 + 3, 9},     /* of no key */
+		{228, 0},         /* a rule on nothing */
+		{228, 9},         /* on what does not exist */
+		{228 + 1, 0},     /* that gives nothing known */
+		{228 + 1, 99},    /* the same */
+		{228 + 15, 9},    /* for a keyboard that is not there */
+		{228 + 13, 0xff}, /* with modifiers that do not exist */
+		{228 + 5, 9},     /* on a key that does not exist */
+		{228 + 7, 9},     /* that gives one */
+		{228 + 33, 0xff}, /* a note too long */
+		{228 + 2, 1 | 0}, /* a swap of a key with nothing */
 	};
 	static struct test_rules t;
 	struct lurk_image image;
@@ -154,7 +155,7 @@ static void nonsense_is_refused(void **state)
 static void too_much_is_refused(void **state)
 {
 	static struct lurk_rule rules[LURK_RULES_MAX + 1];
-	struct lurk_profile profile = {{"x", 1}, {"", 0}, rules, 0, COUNT(rules)};
+	struct lurk_profile profile = {{"x", 1}, {"", 0}, rules, 0, COUNT(rules), 0};
 	struct lurk_image_parts parts = {&profile, 1, NULL, 0};
 	size_t needed;
 

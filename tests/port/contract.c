@@ -36,6 +36,13 @@ static void drain(struct contract_rig *rig)
 		;
 }
 
+/* Deals with what happened until now, and wants to hear of keys from here on. */
+static void start_listening(struct contract_rig *rig)
+{
+	drain(rig);
+	rig->port->class->listen(rig->port, rig->number, true);
+}
+
 static enum lurk_error send(struct contract_rig *rig, lurk_key key, enum lurk_state state)
 {
 	struct lurk_frame frame = {rig->number, 1, {{key, (uint8_t)state}}};
@@ -86,6 +93,11 @@ static void keys_come_with_scan_code_and_time(void **state)
 	uint64_t before = rig->port->class->now(rig->port);
 
 	drain(rig);
+	rig->press(rig, LURK_KEY_A, true);
+	rig->press(rig, LURK_KEY_A, false);
+	assert_false(next(rig, &event)); /* nobody listens */
+	assert_got(rig, "KeyA+ KeyA- ");
+	rig->port->class->listen(rig->port, rig->number, true);
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
 	assert_true(next(rig, &event));
 	assert_int_equal(event.kind, LURK_PORT_KEY);
@@ -129,6 +141,10 @@ static void not_taken_it_only_releases(void **state)
 
 	assert_int_equal(send(rig, LURK_KEY_A, LURK_DOWN), LURK_OK);
 	assert_got(rig, "");
+	/* Locks can be pressed, so that they do not stay on for ever. */
+	assert_int_equal(send(rig, LURK_KEY_CAPSLOCK, LURK_DOWN), LURK_OK);
+	assert_int_equal(send(rig, LURK_KEY_CAPSLOCK, LURK_UP), LURK_OK);
+	assert_got(rig, "CapsLock+ CapsLock- ");
 	rig->press(rig, LURK_KEY_A, true);
 	assert_int_equal(send(rig, LURK_KEY_A, LURK_UP), LURK_OK);
 	assert_got(rig, "KeyA+ KeyA- ");
@@ -150,9 +166,12 @@ static void the_table_changes_what_a_key_gives(void **state)
 	assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, &entry), LURK_OK);
 	assert_int_equal(entry.original, LURK_KEY_CAPSLOCK);
 	assert_int_equal(entry.key, LURK_KEY_TAB);
-	drain(rig);
+	start_listening(rig);
+	assert_false(rig->port->class->is_down(rig->port, rig->number, i));
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
+	assert_true(rig->port->class->is_down(rig->port, rig->number, i));
 	rig->press(rig, LURK_KEY_CAPSLOCK, false);
+	assert_false(rig->port->class->is_down(rig->port, rig->number, i));
 	assert_got(rig, "Tab+ Tab- ");
 	/* Lurk itself sees what the key was, also when it is disabled. */
 	assert_true(next(rig, &event));

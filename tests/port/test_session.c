@@ -54,6 +54,21 @@ static enum lurk_error r_take(struct lurk_port *port, uint16_t number, bool take
 			     : of(port)->real->class->take(of(port)->real, number, take);
 }
 
+static void r_listen(struct lurk_port *port, uint16_t number, bool listen)
+{
+	of(port)->real->class->listen(of(port)->real, number, listen);
+}
+
+static bool r_is_down(struct lurk_port *port, uint16_t number, uint16_t index)
+{
+	return of(port)->real->class->is_down(of(port)->real, number, index);
+}
+
+static uint8_t r_lit(struct lurk_port *port, uint16_t number)
+{
+	return of(port)->real->class->lit(of(port)->real, number);
+}
+
 static enum lurk_error r_send(struct lurk_port *port, const struct lurk_frame *frame)
 {
 	return of(port)->real->class->send(of(port)->real, frame);
@@ -116,9 +131,12 @@ static struct bench *make(const char *keyboards)
 		.keyboard = r_keyboard,
 		.next = r_next,
 		.take = r_take,
+		.listen = r_listen,
 		.send = r_send,
 		.table_get = r_get,
 		.table_set = r_set,
+		.is_down = r_is_down,
+		.lit = r_lit,
 		.slots = r_slots,
 		.slot_read = r_read,
 		.slot_write = r_write,
@@ -146,17 +164,21 @@ static void end(struct bench *b)
 	free(b);
 }
 
+/* `table` or `relay` before the rules asks for that way. */
 static enum lurk_error apply(struct bench *b, const char *rules)
 {
-	test_rules_read(&b->rules, rules);
+	bool table = !strncmp(rules, "table ", 6), relay = !strncmp(rules, "relay ", 6);
+
+	test_rules_read(&b->rules, rules + (table || relay ? 6 : 0));
+	b->rules.way = table ? LURK_WAY_TABLE : relay ? LURK_WAY_RELAY : LURK_WAY_PLAIN;
+	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
 	return lurk_session_apply(&b->session, b->rules.bytes, b->rules.length, &b->report);
 }
 
 /* "+CapsLock -CapsLock" on keyboard 0, "+1:KeyA" on another; what the programs got. */
-static void play(struct bench *b, const char *presses, const char *expected)
+static void press(struct bench *b, const char *presses)
 {
 	char copy[512], *rest = copy, *one;
-	const char *got;
 
 	snprintf(copy, sizeof copy, "%s", presses);
 	while ((one = strsep(&rest, " "))) {
@@ -166,6 +188,13 @@ static void play(struct bench *b, const char *presses, const char *expected)
 			sim_rig_key(b->rig, keyboard, one + (one[2] == ':' ? 3 : 1), *one == '+');
 		settle(b);
 	}
+}
+
+static void play(struct bench *b, const char *presses, const char *expected)
+{
+	const char *got;
+
+	press(b, presses);
 	got = sim_rig_got(b->rig);
 	if (strcmp(got, expected))
 		fail_msg("%s: %s, not %s", presses, got, expected);
@@ -198,6 +227,14 @@ static const struct {
 	 "LaunchMail+ LaunchMail- "},
 	{USB, "hid:07:a5>KeyA; KeyA>nothing", LURK_WAY_RELAY, LURK_BECAUSE_NOT_IN_TABLE,
 	 "+KeyA -KeyA", ""},
+	/* Asked for. By the table either key's release ends what both give. */
+	{USB, "relay CapsLock<>Escape", LURK_WAY_RELAY, LURK_BECAUSE_ASKED,
+	 "+CapsLock -CapsLock +KeyA -KeyA", "Escape+ Escape- KeyA+ KeyA- "},
+	{USB, "relay ", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+KeyA -KeyA", "KeyA+ KeyA- "},
+	{USB, "table CapsLock>Enter", LURK_WAY_TABLE, LURK_BECAUSE_TWICE,
+	 "+CapsLock +Enter -CapsLock -Enter", "Enter+ Enter- "},
+	{USB, "table hid:07:a5>KeyA", LURK_WAY_TABLE, LURK_BECAUSE_NOT_IN_TABLE, "+KeyA -KeyA",
+	 "KeyA+ KeyA- "},
 	{TRANSLATED, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 "+CapsLock -CapsLock", "Escape+ Escape- "},
 	{TRANSLATED, "set2:58>Escape; Escape>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
@@ -340,6 +377,76 @@ static void rules_hold_after_a_reboot(void **state)
 	end(b);
 }
 
+static void switched_off_and_on(void **state)
+{
+	/* By table; by relay, where the release of the key that was held then comes through. */
+	static const char *const rules[] = {"CapsLock>Tab; Tab>nothing", "CapsLock>Tab"};
+	static const char *const got[] = {"Tab- CapsLock+ CapsLock- ",
+					  "Tab- CapsLock- CapsLock+ CapsLock- "};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rules); i++) {
+		struct bench *b =
+			make(USB "  late: {wired: usb, product: \"fade:0002\", away: true}\n");
+
+		apply(b, rules[i]);
+		play(b, "+CapsLock", "Tab+ ");
+		assert_int_equal(lurk_session_switch(&b->session, true, &b->report), LURK_OK);
+		play(b, "-CapsLock +CapsLock -CapsLock", got[i]);
+		lurk_sim_plug(b->rig->sim, 1, false, NULL);
+		settle(b);
+		play(b, "+1:CapsLock -1:CapsLock", "CapsLock+ CapsLock- ");
+		assert_int_equal(lurk_session_switch(&b->session, false, &b->report), LURK_OK);
+		play(b, "+CapsLock -CapsLock +1:CapsLock -1:CapsLock", "Tab+ Tab- Tab+ Tab- ");
+		lurk_session_switch(&b->session, true, &b->report);
+		assert_int_not_equal(apply(b, "CapsLock>Tab; CapsLock>Space"), LURK_OK);
+		play(b, "+CapsLock -CapsLock", "CapsLock+ CapsLock- "); /* off as before */
+		/* CapsLock is on by now, and no key gives it under the rules. */
+		assert_int_equal(lurk_session_switch(&b->session, false, &b->report), LURK_OK);
+		assert_int_equal(b->report.locks_pressed, 1 << LURK_LOCK_CAPS);
+		play(b, "", "CapsLock+ CapsLock- ");
+		apply(b, "CapsLock>Space");
+		play(b, "+CapsLock -CapsLock", "Space+ Space- ");
+		end(b);
+	}
+}
+
+/* Lit before, rules, locks pressed so that they go off. */
+static const struct {
+	const char *lit, *rules;
+	uint8_t pressed;
+	const char *got;
+} locks[] = {
+	{"", "CapsLock>nothing", 0, ""},
+	{"+CapsLock -CapsLock", "CapsLock>nothing", 1 << LURK_LOCK_CAPS, "CapsLock+ CapsLock- "},
+	{"+CapsLock -CapsLock", "CapsLock>Enter", 1 << LURK_LOCK_CAPS, "CapsLock+ CapsLock- "},
+	{"+CapsLock -CapsLock", "CapsLock<>Escape", 0, ""},
+	{"+CapsLock -CapsLock", "CapsLock>nothing @1", 0, ""}, /* the other one still has it */
+	{"+CapsLock -CapsLock +NumLock -NumLock", "CapsLock>Tab; NumLock>nothing; F1>NumLock",
+	 1 << LURK_LOCK_CAPS, "CapsLock+ CapsLock- "},
+	{"+NumLock -NumLock", "NumLock>nothing", 1 << LURK_LOCK_NUM, "NumLock+ NumLock- "},
+};
+
+static void locks_do_not_stay_on_for_ever(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(locks); i++) {
+		struct bench *b =
+			make(USB "  two: {wired: usb, product: \"fade:0002\", place: usb-2}\n");
+
+		press(b, locks[i].lit);
+		sim_rig_got(b->rig);
+		assert_int_equal(apply(b, locks[i].rules), LURK_OK);
+		if (b->report.locks_pressed != locks[i].pressed)
+			fail_msg("%s: %x", locks[i].rules, b->report.locks_pressed);
+		play(b, "", locks[i].got);
+		/* Nothing is taken away any more: nothing is pressed. */
+		assert_int_equal(apply(b, locks[i].rules), LURK_OK);
+		play(b, "", "");
+		end(b);
+	}
+}
+
 /* Whichever call the machine refuses: the old rules are in force, and the old image is stored. */
 static void all_or_nothing(void **state)
 {
@@ -431,6 +538,8 @@ int main(void)
 		cmocka_unit_test(a_stuck_key_can_be_disabled),
 		cmocka_unit_test(keyboards_come_and_go),
 		cmocka_unit_test(rules_hold_after_a_reboot),
+		cmocka_unit_test(switched_off_and_on),
+		cmocka_unit_test(locks_do_not_stay_on_for_ever),
 		cmocka_unit_test(all_or_nothing),
 		cmocka_unit_test(what_cannot_be_applied_changes_nothing),
 		cmocka_unit_test(many_keyboards),

@@ -9,6 +9,7 @@
 #include <string.h>
 #include <sys/epoll.h>
 #include <sys/stat.h>
+#include <sys/timerfd.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -16,14 +17,14 @@
 
 #include "port/linux/node.h"
 
-enum { NODES = 8, QUEUE = 512, MONITOR = 0xffff };
+enum { NODES = 8, QUEUE = 512, MONITOR = 0xffff, WAKING = 0xfffe };
 
 struct keyboard {
 	bool used, announced, taken, gone; /* gone: unplugged while taken, not given back yet */
 	char device[PATH_MAX];             /* of the physical device, in /sys */
 	struct lurk_identity identity;
 	struct lurk_event_node nodes[NODES];
-	unsigned node_count;
+	unsigned node_count, others_changes;
 };
 
 struct lurk_linux {
@@ -32,7 +33,9 @@ struct lurk_linux {
 	struct lurk_record record;
 	struct udev *udev;
 	struct udev_monitor *monitor;
-	int epoll;
+	int epoll, waking; /* waking: a timer that tells when the clock was set, also by sleep */
+	bool udev_runs;
+	int64_t slept_ns; /* by this machine since it started */
 	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	struct lurk_port_event queue[QUEUE];
 	unsigned first, waiting;
@@ -164,16 +167,53 @@ static unsigned input_number(struct udev_device *device)
 	return number ? (unsigned)strtoul(number, NULL, 10) : 0;
 }
 
+/* The open node with this path, and its keyboard. */
+static struct lurk_event_node *find_node(struct lurk_linux *m, const char *path,
+					 struct keyboard **keyboard)
+{
+	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
+		struct keyboard *k = &m->keyboards[i];
+
+		for (unsigned n = 0; k->used && n < k->node_count; n++) {
+			if (k->nodes[n].fd < 0 || strcmp(k->nodes[n].path, path))
+				continue;
+			*keyboard = k;
+			return &k->nodes[n];
+		}
+	}
+	return NULL;
+}
+
+/* The node that speaks for the whole keyboard: the one with most keys. */
+static unsigned main_node(const struct keyboard *k)
+{
+	unsigned best = 0, most = 0;
+
+	for (unsigned i = 0; i < k->node_count; i++) {
+		unsigned count = lurk_node_key_count(&k->nodes[i]);
+
+		if (k->nodes[i].virtual)
+			count += LURK_KEY_COUNT; /* taken already: it goes on speaking */
+		best = count > most ? i : best;
+		most = count > most ? count : most;
+	}
+	return best;
+}
+
 static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell)
 {
 	const char *path = udev_device_get_devnode(device);
+	const char *seat = udev_device_get_property_value(device, "ID_SEAT");
 	struct udev_device *physical = physical_device(device);
 	struct lurk_event_node node;
 	struct keyboard *k;
 
-	if (!path || strncmp(path, "/dev/input/event", 16) ||
+	if (!path || strncmp(path, "/dev/input/event", 16) || find_node(m, path, &k) ||
+	    (m->udev_runs && !udev_device_get_is_initialized(device)) ||
 	    lurk_node_open(&node, path, input_number(device), &m->record))
 		return;
+	if (seat && strcmp(seat, "seat0") != 0)
+		copy_text(node.seat, sizeof node.seat, seat);
 	k = physical && lurk_node_wanted(&node) ? keyboard_of(m, udev_device_get_syspath(physical))
 						: NULL;
 	if (!k || k->node_count == NODES) {
@@ -185,8 +225,6 @@ static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell
 	k->nodes[k->node_count] = node;
 	watch(m, node.fd, number_of(m, k), k->node_count, false);
 	k->node_count++;
-	if (k->taken)
-		lurk_node_take(&k->nodes[k->node_count - 1]);
 	if (tell)
 		announce(m, k);
 }
@@ -204,6 +242,7 @@ static void node_gone(struct lurk_linux *m, struct keyboard *k, unsigned node)
 {
 	bool any = false;
 
+	lurk_record_forget(&m->record, k->nodes[node].input);
 	lurk_node_close(&k->nodes[node]);
 	for (unsigned i = 0; i < k->node_count; i++)
 		any = any || k->nodes[i].fd >= 0;
@@ -217,16 +256,31 @@ static void node_gone(struct lurk_linux *m, struct keyboard *k, unsigned node)
 
 static void remove_node(struct lurk_linux *m, const char *path)
 {
-	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
-		struct keyboard *k = &m->keyboards[i];
+	struct keyboard *k;
+	struct lurk_event_node *node = find_node(m, path, &k);
 
-		for (unsigned n = 0; k->used && n < k->node_count; n++) {
-			if (k->nodes[n].fd >= 0 && !strcmp(k->nodes[n].path, path)) {
-				node_gone(m, k, n);
-				return;
-			}
-		}
+	if (node)
+		node_gone(m, k, (unsigned)(node - k->nodes));
+}
+
+static void changed(struct lurk_linux *m, struct keyboard *k)
+{
+	if (k->gone)
+		return;
+	k->others_changes = 0;
+	for (unsigned i = 0; i < k->node_count; i++) {
+		if (k->nodes[i].fd >= 0)
+			k->others_changes += lurk_node_reread(&k->nodes[i]);
 	}
+	queue_event(m, LURK_PORT_CHANGED, number_of(m, k), NULL);
+}
+
+static void change_node(struct lurk_linux *m, const char *path)
+{
+	struct keyboard *k;
+
+	if (find_node(m, path, &k))
+		changed(m, k);
 }
 
 /* ---- What happens -----------------------------------------------------------------------------
@@ -266,8 +320,44 @@ static void monitor_event(struct lurk_linux *m)
 		add_node(m, device, true);
 	else if (action && path && !strcmp(action, "remove"))
 		remove_node(m, path);
+	else if (action && path && !strcmp(action, "change"))
+		change_node(m, path);
 	if (device)
 		udev_device_unref(device);
+}
+
+/* How long the machine has slept: what its two clocks differ by. */
+static int64_t slept_ns(void)
+{
+	struct timespec boot, awake;
+
+	clock_gettime(CLOCK_BOOTTIME, &boot);
+	clock_gettime(CLOCK_MONOTONIC, &awake);
+	return (boot.tv_sec - awake.tv_sec) * INT64_C(1000000000) + boot.tv_nsec - awake.tv_nsec;
+}
+
+/* A timer that never comes, but tells when the clock was set: that also happens on waking up. */
+static void arm_waking(struct lurk_linux *m)
+{
+	const struct itimerspec never = {.it_value = {.tv_sec = INT32_MAX}};
+
+	timerfd_settime(m->waking, TFD_TIMER_ABSTIME | TFD_TIMER_CANCEL_ON_SET, &never, NULL);
+	m->slept_ns = slept_ns();
+}
+
+static void clock_was_set(struct lurk_linux *m)
+{
+	const int64_t second_ns = 1000000000;
+	bool slept = slept_ns() - m->slept_ns > second_ns / 10;
+	uint64_t expired;
+
+	if (read(m->waking, &expired, sizeof expired) < 0)
+		errno = 0; /* cancelled, which is what it is for */
+	arm_waking(m);
+	for (unsigned i = 0; slept && i < LURK_LINUX_KEYBOARDS; i++) {
+		if (m->keyboards[i].used)
+			changed(m, &m->keyboards[i]);
+	}
 }
 
 /* Returns false where nothing happened at all; much that happens is no event for the session. */
@@ -283,10 +373,15 @@ static bool poll_once(struct lurk_linux *m)
 		struct lurk_node_sink sink = {&source, on_key, on_end};
 		struct lurk_event_node *node;
 
-		if (what == MONITOR) {
-			monitor_event(m);
+		if (what == MONITOR || what == WAKING) {
+			if (what == MONITOR)
+				monitor_event(m);
+			else
+				clock_was_set(m);
 			continue;
 		}
+		if (!m->keyboards[number].used || index >= m->keyboards[number].node_count)
+			continue; /* forgotten by what came before in this round */
 		node = &m->keyboards[number].nodes[index];
 		if (what & 1)
 			lurk_node_pass_lights(node);
@@ -320,10 +415,14 @@ static bool linux_keyboard(struct lurk_port *port, uint16_t number, struct lurk_
 		return false;
 	memset(out, 0, sizeof *out);
 	out->identity = k->identity;
+	out->others_changes = (uint16_t)k->others_changes;
 	for (unsigned i = 0; i < k->node_count; i++) {
 		const struct lurk_event_node *node = &k->nodes[i];
 
 		out->table_entries = (uint16_t)(out->table_entries + node->table_entries);
+		out->locks |= lurk_node_locks(node);
+		if (*node->seat)
+			memcpy(out->seat, node->seat, sizeof out->seat);
 		for (unsigned key = 1; node->evdev && key < LURK_KEY_COUNT; key++) {
 			if (libevdev_has_event_code(node->evdev, EV_KEY, key))
 				out->declares[key / 8] |= (uint8_t)(1U << key % 8);
@@ -348,16 +447,21 @@ static bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
 
 static enum lurk_error take_all(struct lurk_linux *m, struct keyboard *k)
 {
+	unsigned speaker = main_node(k);
+
 	for (unsigned i = 0; i < k->node_count; i++) {
-		if (k->nodes[i].fd < 0 || !lurk_node_take(&k->nodes[i])) {
-			if (k->nodes[i].virtual)
-				watch(m, libevdev_uinput_get_fd(k->nodes[i].virtual),
-				      number_of(m, k), i, true);
+		enum lurk_error error = LURK_OK;
+
+		if (k->nodes[i].fd >= 0)
+			error = lurk_node_take(&k->nodes[i], i == speaker);
+		if (!error && k->nodes[i].virtual)
+			watch(m, libevdev_uinput_get_fd(k->nodes[i].virtual), number_of(m, k), i,
+			      true);
+		if (!error)
 			continue;
-		}
 		while (i--)
 			lurk_node_release(&k->nodes[i]);
-		return LURK_ERR_PORT;
+		return error;
 	}
 	return LURK_OK;
 }
@@ -381,6 +485,19 @@ static enum lurk_error linux_take(struct lurk_port *port, uint16_t number, bool 
 	return error;
 }
 
+static void linux_listen(struct lurk_port *port, uint16_t number, bool listen)
+{
+	struct keyboard *k = here(port, number);
+
+	for (unsigned i = 0; k && i < k->node_count; i++)
+		lurk_node_listen(&k->nodes[i], listen);
+}
+
+static bool is_lock(lurk_key key)
+{
+	return key == KEY_NUMLOCK || key == KEY_CAPSLOCK || key == KEY_SCROLLLOCK;
+}
+
 static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_frame *frame)
 {
 	struct lurk_linux *m = machine_of(port);
@@ -389,18 +506,17 @@ static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_fram
 
 	if (!k || !k->used)
 		return LURK_ERR_GONE;
+	if (k->taken)
+		return lurk_node_write(&k->nodes[main_node(k)], frame->strokes, frame->count)
+			       ? LURK_OK
+			       : LURK_ERR_PORT;
 	for (unsigned i = 0; i < frame->count; i++) {
 		const struct lurk_stroke *s = &frame->strokes[i];
 
-		if (k->taken) {
-			if (!lurk_node_write(&k->nodes[0], s->key, s->state, i + 1 == frame->count))
-				return LURK_ERR_PORT;
-			continue;
-		}
 		/* Any of its nodes may hold the key; the others take no notice. */
-		for (unsigned n = 0; n < k->node_count && s->state == LURK_UP; n++) {
-			if (k->nodes[n].fd >= 0)
-				lurk_node_write(&k->nodes[n], s->key, 0, true);
+		for (unsigned n = 0; n < k->node_count; n++) {
+			if (k->nodes[n].fd >= 0 && (s->state == LURK_UP || is_lock(s->key)))
+				lurk_node_write(&k->nodes[n], s, 1);
 		}
 	}
 	return LURK_OK;
@@ -444,7 +560,25 @@ static enum lurk_error linux_table_set(struct lurk_port *port, uint16_t number, 
 	if (!k)
 		return LURK_ERR_GONE;
 	node = entry_node(k, &index);
-	return node && lurk_node_set(node, index, key) ? LURK_OK : LURK_ERR_PORT;
+	return node ? lurk_node_set(node, index, key) : LURK_ERR_PORT;
+}
+
+static bool linux_is_down(struct lurk_port *port, uint16_t number, uint16_t index)
+{
+	struct keyboard *k = here(port, number);
+	struct lurk_event_node *node = k ? entry_node(k, &index) : NULL;
+
+	return node && lurk_node_is_down(node, node->table[index].now);
+}
+
+static uint8_t linux_lit(struct lurk_port *port, uint16_t number)
+{
+	struct keyboard *k = here(port, number);
+	uint8_t lit = 0;
+
+	for (unsigned i = 0; k && i < k->node_count; i++)
+		lit |= lurk_node_lit(&k->nodes[i]);
+	return lit;
 }
 
 static unsigned linux_slots(struct lurk_port *port, size_t *size)
@@ -511,9 +645,12 @@ static const struct lurk_port_class linux_class = {
 	.keyboard = linux_keyboard,
 	.next = linux_next,
 	.take = linux_take,
+	.listen = linux_listen,
 	.send = linux_send,
 	.table_get = linux_table_get,
 	.table_set = linux_table_set,
+	.is_down = linux_is_down,
+	.lit = linux_lit,
 	.slots = linux_slots,
 	.slot_read = linux_slot_read,
 	.slot_write = linux_slot_write,
@@ -557,17 +694,22 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 	struct lurk_linux *m = calloc(1, sizeof *m);
 	/* Where udev runs its events come after its own rules have written the table; where it does
 	 * not there are only the kernel's. */
-	const char *who = access("/run/udev/control", F_OK) == 0 ? "udev" : "kernel";
+	bool udev_runs = access("/run/udev/control", F_OK) == 0;
 	struct epoll_event e = {.events = EPOLLIN, .data.u32 = MONITOR};
+	struct epoll_event wake = {.events = EPOLLIN, .data.u32 = WAKING};
 
 	if (!m)
 		abort();
 	m->port.class = &linux_class;
+	m->udev_runs = udev_runs;
 	snprintf(m->folder, sizeof m->folder, "%s", folder);
 	m->epoll = epoll_create1(EPOLL_CLOEXEC);
 	m->udev = udev_new();
-	m->monitor = m->udev ? udev_monitor_new_from_netlink(m->udev, who) : NULL;
-	if (m->epoll < 0 || !m->monitor || (mkdir(folder, 0700) && errno != EEXIST)) {
+	m->monitor = m->udev ? udev_monitor_new_from_netlink(m->udev, udev_runs ? "udev" : "kernel")
+			     : NULL;
+	m->waking = timerfd_create(CLOCK_REALTIME, TFD_CLOEXEC | TFD_NONBLOCK);
+	if (m->epoll < 0 || m->waking < 0 || !m->monitor ||
+	    (mkdir(folder, 0700) && errno != EEXIST)) {
 		lurk_say(message, "%s: cannot be opened: %s", folder, strerror(errno));
 		lurk_linux_free(m);
 		return NULL;
@@ -579,6 +721,8 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
 	udev_monitor_enable_receiving(m->monitor);
 	epoll_ctl(m->epoll, EPOLL_CTL_ADD, udev_monitor_get_fd(m->monitor), &e);
+	epoll_ctl(m->epoll, EPOLL_CTL_ADD, m->waking, &wake);
+	arm_waking(m);
 	find_keyboards(m);
 	return m;
 }
@@ -595,6 +739,8 @@ void lurk_linux_free(struct lurk_linux *machine)
 		udev_monitor_unref(machine->monitor);
 	if (machine->udev)
 		udev_unref(machine->udev);
+	if (machine->waking >= 0)
+		close(machine->waking);
 	if (machine->epoll >= 0)
 		close(machine->epoll);
 	lurk_record_close(&machine->record);

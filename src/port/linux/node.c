@@ -10,7 +10,7 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-enum { TABLE_MAX = 2048, EVENTS = 64 };
+enum { TABLE_MAX = 2048, TABLE_STEP = 64, EVENTS = 64 };
 
 #define NO_RAW ((uint64_t)1 << 32)
 
@@ -38,22 +38,49 @@ static bool read_entry(int fd, uint16_t index, struct lurk_node_entry *entry)
 	return true;
 }
 
-static void read_table(struct lurk_event_node *node)
+unsigned lurk_node_reread(struct lurk_event_node *node)
 {
-	struct lurk_node_entry entry;
+	struct lurk_node_entry entry, *grown;
+	unsigned others = 0;
 
-	node->table = calloc(TABLE_MAX, sizeof *node->table);
-	if (!node->table)
-		return;
+	node->table_entries = 0;
 	while (node->table_entries < TABLE_MAX &&
 	       read_entry(node->fd, node->table_entries, &entry)) {
-		entry.original =
-			lurk_record_original(node->record, node->input, entry.index, entry.now);
+		bool by_other;
+
+		entry.original = lurk_record_original(node->record, node->input, entry.index,
+						      entry.now, &by_other);
+		others += by_other;
+		if (node->table_entries % TABLE_STEP == 0) {
+			grown = realloc(node->table,
+					(node->table_entries + TABLE_STEP) * sizeof *node->table);
+			if (!grown)
+				break;
+			node->table = grown;
+		}
 		node->table[node->table_entries++] = entry;
+	}
+	return others;
+}
+
+enum lurk_error lurk_node_error(int error)
+{
+	switch (error) {
+	case 0:
+		return LURK_OK;
+	case EACCES:
+	case EPERM:
+		return LURK_ERR_DENIED;
+	case ENODEV:
+		return LURK_ERR_GONE;
+	case EBUSY:
+		return LURK_ERR_HELD;
+	default:
+		return LURK_ERR_PORT;
 	}
 }
 
-bool lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code)
+enum lurk_error lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code)
 {
 	struct lurk_node_entry *e = &node->table[entry];
 	struct input_keymap_entry ke = {
@@ -62,11 +89,11 @@ bool lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code)
 	memcpy(ke.scancode, &e->raw, 4);
 	if (!lurk_record_add(node->record,
 			     &(struct lurk_record_line){node->input, e->index, e->original, code}))
-		return false;
+		return LURK_ERR_PORT;
 	if (ioctl(node->fd, EVIOCSKEYCODE_V2, &ke))
-		return false;
+		return lurk_node_error(errno);
 	e->now = code;
-	return true;
+	return LURK_OK;
 }
 
 /* The key that a scan code is, whatever the table makes of it. */
@@ -84,6 +111,27 @@ static lurk_key original_key(const struct lurk_event_node *node, uint32_t raw, u
 }
 
 /* ---- Opening -------------------------------------------------------------------------------- */
+
+/* A reader that wants nothing is not woken up by any key. */
+static void set_mask(const struct lurk_event_node *node)
+{
+	static const uint16_t types[] = {EV_KEY, EV_REL, EV_ABS, EV_MSC, EV_SW};
+	uint8_t all[KEY_CNT / 8];
+	static const uint8_t none[KEY_CNT / 8];
+	bool ears = node->taken || node->heard;
+	struct input_mask mask = {.codes_size = sizeof all};
+
+	memset(all, 0xff, sizeof all);
+	for (unsigned type = EV_KEY; type < EV_CNT; type++) {
+		bool wanted = false;
+
+		for (size_t i = 0; i < sizeof types / sizeof *types; i++)
+			wanted = wanted || (ears && types[i] == type);
+		mask.type = type;
+		mask.codes_ptr = (uintptr_t)(wanted ? all : none);
+		ioctl(node->fd, EVIOCSMASK, &mask);
+	}
+}
 
 int lurk_node_open(struct lurk_event_node *node, const char *path, unsigned input,
 		   struct lurk_record *record)
@@ -107,7 +155,8 @@ int lurk_node_open(struct lurk_event_node *node, const char *path, unsigned inpu
 	if (libevdev_get_id_bustype(node->evdev) == BUS_I8042)
 		node->wiring = libevdev_get_id_product(node->evdev) == 1 ? LURK_WIRING_SET1
 									 : LURK_WIRING_SET2;
-	read_table(node);
+	lurk_node_reread(node);
+	set_mask(node);
 	return 0;
 }
 
@@ -124,17 +173,21 @@ void lurk_node_close(struct lurk_event_node *node)
 	node->table_entries = 0;
 }
 
+unsigned lurk_node_key_count(const struct lurk_event_node *node)
+{
+	unsigned count = 0;
+
+	for (unsigned code = 1; node->evdev && code <= LURK_KEY_MAX; code++)
+		count += !is_button(code) && libevdev_has_event_code(node->evdev, EV_KEY, code);
+	return count;
+}
+
 bool lurk_node_wanted(const struct lurk_event_node *node)
 {
 	const char *phys = libevdev_get_phys(node->evdev);
 
-	if (phys && !strncmp(phys, own_phys, sizeof own_phys - 1))
-		return false;
-	for (unsigned code = 1; code <= LURK_KEY_MAX; code++) {
-		if (!is_button(code) && libevdev_has_event_code(node->evdev, EV_KEY, code))
-			return true;
-	}
-	return false;
+	return (!phys || strncmp(phys, own_phys, sizeof own_phys - 1) != 0) &&
+	       lurk_node_key_count(node);
 }
 
 /* ---- Events --------------------------------------------------------------------------------- */
@@ -252,34 +305,33 @@ bool lurk_node_read(struct lurk_event_node *node, const struct lurk_node_sink *s
 			return n < 0 && errno == EAGAIN;
 		for (size_t i = 0; i < (size_t)n / sizeof *events; i++)
 			take_event(node, sink, &events[i], &others);
+		if ((size_t)n < sizeof events)
+			return true; /* that was all; what comes now wakes us up again */
 	}
 }
 
 /* ---- Taking --------------------------------------------------------------------------------- */
 
-static bool write_event(int fd, uint16_t type, uint16_t code, int value)
+static bool write_events(int fd, struct input_event *events, unsigned count)
 {
-	struct input_event e = {.type = type, .code = code, .value = value};
-
-	return write(fd, &e, sizeof e) == sizeof e;
+	events[count++] = (struct input_event){.type = EV_SYN, .code = SYN_REPORT};
+	return write(fd, events, count * sizeof *events) == (ssize_t)(count * sizeof *events);
 }
 
-/* The virtual node can send all that the source can, and every key, since rules may give any. */
-static int make_virtual(struct lurk_event_node *node)
+static struct libevdev *describe(const struct lurk_event_node *node, bool every_key)
 {
 	struct libevdev *like = libevdev_new();
 	char name[UINPUT_MAX_NAME_SIZE];
-	int fd, error;
 
 	if (!like)
-		return ENOMEM;
+		return NULL;
 	snprintf(name, sizeof name, "%.60s (Lurk)", libevdev_get_name(node->evdev));
 	libevdev_set_name(like, name);
 	libevdev_set_id_bustype(like, libevdev_get_id_bustype(node->evdev));
 	libevdev_set_id_vendor(like, libevdev_get_id_vendor(node->evdev));
 	libevdev_set_id_product(like, libevdev_get_id_product(node->evdev));
 	libevdev_set_id_version(like, libevdev_get_id_version(node->evdev));
-	for (unsigned type = EV_REL; type < EV_CNT; type++) {
+	for (unsigned type = EV_KEY; type < EV_CNT; type++) {
 		if (type == EV_FF || type == EV_PWR || type == EV_REP ||
 		    !libevdev_has_event_type(node->evdev, type))
 			continue;
@@ -292,61 +344,101 @@ static int make_virtual(struct lurk_event_node *node)
 						: NULL);
 		}
 	}
-	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key))
+	for (lurk_key key = lurk_key_next(0); every_key && key; key = lurk_key_next(key))
 		libevdev_enable_event_code(like, EV_KEY, key, NULL);
 	if (libevdev_has_event_type(node->evdev, EV_REP))
 		libevdev_enable_event_type(like, EV_REP);
-	fd = open("/dev/uinput", O_RDWR | O_NONBLOCK | O_CLOEXEC);
-	if (fd < 0 || ioctl(fd, UI_SET_PHYS, own_phys) < 0) {
-		error = errno;
-		libevdev_free(like);
-		if (fd >= 0)
-			close(fd);
-		return error;
-	}
-	error = -libevdev_uinput_create_from_device(like, fd, &node->virtual);
+	return like;
+}
+
+/* Repeats at the rate that the source was set to. */
+static void copy_repeat(const struct lurk_event_node *node)
+{
+	unsigned rate[2];
+	struct input_event events[3] = {{.type = EV_REP, .code = REP_DELAY},
+					{.type = EV_REP, .code = REP_PERIOD}};
+
+	if (ioctl(node->fd, EVIOCGREP, rate) < 0)
+		return;
+	events[0].value = (int)rate[0];
+	events[1].value = (int)rate[1];
+	write_events(libevdev_uinput_get_fd(node->virtual), events, 2);
+}
+
+/* The place by which udev's rule gives the virtual node the source's seat. */
+static const char *place(const struct lurk_event_node *node, char out[64])
+{
+	snprintf(out, 64, "%s%s%s", own_phys, *node->seat ? " " : "", node->seat);
+	return out;
+}
+
+static enum lurk_error make_virtual(struct lurk_event_node *node, bool every_key)
+{
+	int fd = open("/dev/uinput", O_RDWR | O_NONBLOCK | O_CLOEXEC), error;
+	struct libevdev *like;
+	char phys[64];
+
+	if (fd < 0)
+		return errno == EACCES || errno == EPERM ? LURK_ERR_DENIED : LURK_ERR_NO_RELAY;
+	like = describe(node, every_key);
+	error = !like || ioctl(fd, UI_SET_PHYS, place(node, phys)) < 0
+			? EIO
+			: -libevdev_uinput_create_from_device(like, fd, &node->virtual);
 	libevdev_free(like);
-	if (error)
+	if (error) {
 		close(fd);
-	return error;
+		return LURK_ERR_PORT;
+	}
+	copy_repeat(node);
+	return LURK_OK;
 }
 
 /* What is held is released for everybody else before the grab: nothing stays pressed behind it. */
 static void release_held(struct lurk_event_node *node)
 {
 	unsigned char down[KEY_CNT / 8 + 1] = {0};
-	bool any = false;
+	struct input_event events[KEY_CNT + 1] = {0};
+	unsigned count = 0;
 
 	if (ioctl(node->fd, EVIOCGKEY(sizeof down), down) < 0)
 		return;
 	for (unsigned code = 1; code < KEY_CNT; code++) {
 		if (down[code / 8] >> code % 8 & 1)
-			any = write_event(node->fd, EV_KEY, (uint16_t)code, 0) || any;
+			events[count++] =
+				(struct input_event){.type = EV_KEY, .code = (uint16_t)code};
 	}
-	if (any)
-		write_event(node->fd, EV_SYN, SYN_REPORT, 0);
+	if (count)
+		write_events(node->fd, events, count);
 }
 
-int lurk_node_take(struct lurk_event_node *node)
+enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key)
 {
-	int error = make_virtual(node);
+	enum lurk_error error = make_virtual(node, every_key);
 
 	if (error)
 		return error;
 	release_held(node);
 	if (ioctl(node->fd, EVIOCGRAB, 1)) {
-		error = errno;
+		error = lurk_node_error(errno);
 		lurk_node_release(node);
+		return error;
 	}
-	return error;
+	/* Only now: what came before the grab reached its readers by itself. */
+	node->taken = true;
+	node->held_count = 0;
+	set_mask(node);
+	return LURK_OK;
 }
 
 void lurk_node_release(struct lurk_event_node *node)
 {
 	int fd;
 
-	if (node->fd >= 0)
+	if (node->fd >= 0 && node->taken)
 		ioctl(node->fd, EVIOCGRAB, 0);
+	node->taken = false;
+	if (node->fd >= 0)
+		set_mask(node);
 	if (!node->virtual)
 		return;
 	fd = libevdev_uinput_get_fd(node->virtual);
@@ -355,23 +447,69 @@ void lurk_node_release(struct lurk_event_node *node)
 	node->virtual = NULL;
 }
 
+void lurk_node_listen(struct lurk_event_node *node, bool listen)
+{
+	if (node->fd < 0 || node->heard == listen)
+		return;
+	node->heard = listen;
+	if (node->taken)
+		return;
+	node->held_count = 0;
+	set_mask(node);
+}
+
+/* The kernel throws away a reader's waiting key events when that reader asks which keys are down; so
+ * another one asks. */
+bool lurk_node_is_down(const struct lurk_event_node *node, uint16_t code)
+{
+	unsigned char down[KEY_CNT / 8 + 1] = {0};
+	int fd = node->fd >= 0 ? open(node->path, O_RDONLY | O_NONBLOCK | O_CLOEXEC) : -1;
+	bool known = fd >= 0 && ioctl(fd, EVIOCGKEY(sizeof down), down) >= 0;
+
+	if (fd >= 0)
+		close(fd);
+	return known && (down[code / 8] >> code % 8 & 1);
+}
+
+/* The kernel's numbers of the three lights are those of the HID usage tables, less one. */
+uint8_t lurk_node_lit(const struct lurk_event_node *node)
+{
+	unsigned char lights[LED_CNT / 8 + 1] = {0};
+
+	if (node->fd < 0 || ioctl(node->fd, EVIOCGLED(sizeof lights), lights) < 0)
+		return 0;
+	return lights[0] & ((1U << LURK_LOCK_COUNT) - 1);
+}
+
+uint8_t lurk_node_locks(const struct lurk_event_node *node)
+{
+	uint8_t locks = 0;
+
+	for (unsigned lock = 0; node->evdev && lock < LURK_LOCK_COUNT; lock++)
+		locks |= (uint8_t)(libevdev_has_event_code(node->evdev, EV_LED, lock) ? 1U << lock
+										      : 0);
+	return locks;
+}
+
 void lurk_node_pass_lights(struct lurk_event_node *node)
 {
-	struct input_event e;
+	struct input_event e[2];
 
 	while (node->virtual &&
-	       read(libevdev_uinput_get_fd(node->virtual), &e, sizeof e) == sizeof e) {
-		if (e.type == EV_LED && node->fd >= 0) {
-			write_event(node->fd, EV_LED, e.code, e.value);
-			write_event(node->fd, EV_SYN, SYN_REPORT, 0);
-		}
+	       read(libevdev_uinput_get_fd(node->virtual), e, sizeof *e) == sizeof *e) {
+		if (e->type == EV_LED && node->fd >= 0)
+			write_events(node->fd, e, 1);
 	}
 }
 
-bool lurk_node_write(struct lurk_event_node *node, uint16_t code, int value, bool last)
+bool lurk_node_write(struct lurk_event_node *node, const struct lurk_stroke *strokes,
+		     unsigned count)
 {
 	int fd = node->virtual ? libevdev_uinput_get_fd(node->virtual) : node->fd;
+	struct input_event events[LURK_FRAME_STROKES + 1];
 
-	return write_event(fd, EV_KEY, code, value) &&
-	       (!last || write_event(fd, EV_SYN, SYN_REPORT, 0));
+	for (unsigned i = 0; i < count; i++)
+		events[i] = (struct input_event){
+			.type = EV_KEY, .code = strokes[i].key, .value = strokes[i].state};
+	return write_events(fd, events, count);
 }

@@ -22,7 +22,9 @@ struct lurk_event_node {
 	struct libevdev *evdev;
 	struct libevdev_uinput *virtual;
 	uint8_t wiring;
-	unsigned input; /* N of its /sys/class/input/inputN */
+	bool taken, heard; /* heard: its key events are wanted though it is not taken */
+	unsigned input;    /* N of its /sys/class/input/inputN */
+	char seat[32];     /* "" for the only one that most machines have */
 	struct lurk_record *record;
 	struct lurk_node_entry *table;
 	uint16_t table_entries;
@@ -45,7 +47,8 @@ struct lurk_node_sink {
 	void (*end)(void *data); /* of a report */
 };
 
-/* Opens a node. Returns 0, or an errno. The record must live as long. */
+/* Opens a node, which is silent until it is taken or listened to. Returns 0, or an errno. The
+ * record must live as long. */
 int lurk_node_open(struct lurk_event_node *node, const char *path, unsigned input,
 		   struct lurk_record *record);
 /* Closes the source and leaves the virtual node alone. */
@@ -57,18 +60,38 @@ bool lurk_node_wanted(const struct lurk_event_node *node);
 /* Reads what is there. Returns false where the node is gone. */
 bool lurk_node_read(struct lurk_event_node *node, const struct lurk_node_sink *sink);
 
-/* Grabs the node and makes its virtual node; lets go and takes that away. Returns 0, or an errno.
- */
-int lurk_node_take(struct lurk_event_node *node);
+/* Grabs the node and makes its virtual node, which declares what the source does and, where it
+ * speaks for the whole keyboard, every key. */
+enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key);
+/* Lets go of the source and takes the virtual node away. */
 void lurk_node_release(struct lurk_event_node *node);
+
+/* Whether its key events are wanted. */
+void lurk_node_listen(struct lurk_event_node *node, bool listen);
+
+/* How many keys it declares, without buttons. */
+unsigned lurk_node_key_count(const struct lurk_event_node *node);
+
+/* Whether the kernel holds that key down; which locks are lit, and which it has lights for. */
+bool lurk_node_is_down(const struct lurk_event_node *node, uint16_t code);
+uint8_t lurk_node_lit(const struct lurk_event_node *node);
+uint8_t lurk_node_locks(const struct lurk_event_node *node);
 
 /* Lights that programs set on the virtual node go to the source. */
 void lurk_node_pass_lights(struct lurk_event_node *node);
 
-/* Writes one key event and the end of a report: to the virtual node, else into the source. */
-bool lurk_node_write(struct lurk_event_node *node, uint16_t code, int value, bool last);
+/* Writes strokes and the end of a report at once: to the virtual node, else into the source. */
+bool lurk_node_write(struct lurk_event_node *node, const struct lurk_stroke *strokes,
+		     unsigned count);
 
 /* Changes an entry of the table, after it was written down. */
-bool lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code);
+enum lurk_error lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code);
+
+/* Looks at the table anew. Returns how many entries hold what another program put over what Lurk
+ * had put there; that counts as their original from now on. */
+unsigned lurk_node_reread(struct lurk_event_node *node);
+
+/* What an errno of a call on a node means. */
+enum lurk_error lurk_node_error(int error);
 
 #endif

@@ -1,11 +1,13 @@
 #include "port/linux/record.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
-enum { BOOT_ID = 40, LINES_MAX = 1 << 16 };
+enum { BOOT_ID = 40, LINES_STEP = 64, LINES_MAX = 1 << 16, WRITTEN_MAX = 1000 };
 
 static void read_boot_id(char id[BOOT_ID])
 {
@@ -18,16 +20,43 @@ static void read_boot_id(char id[BOOT_ID])
 		fclose(file);
 }
 
+static struct lurk_record_line *find(const struct lurk_record *record, unsigned input,
+				     unsigned index)
+{
+	for (unsigned i = 0; i < record->count; i++) {
+		if (record->lines[i].input == input && record->lines[i].index == index)
+			return &record->lines[i];
+	}
+	return NULL;
+}
+
+static void drop(struct lurk_record *record, struct lurk_record_line *line)
+{
+	*line = record->lines[--record->count];
+}
+
+/* An entry that is as it was needs no line. */
 static bool keep(struct lurk_record *record, const struct lurk_record_line *line)
 {
-	struct lurk_record_line *grown;
+	struct lurk_record_line *old = find(record, line->input, line->index), *grown;
 
+	if (line->original == line->now) {
+		if (old)
+			drop(record, old);
+		return true;
+	}
+	if (old) {
+		*old = *line;
+		return true;
+	}
 	if (record->count == LINES_MAX)
 		return false;
-	grown = realloc(record->lines, (record->count + 1U) * sizeof *grown);
-	if (!grown)
-		return false;
-	record->lines = grown;
+	if (record->count % LINES_STEP == 0) {
+		grown = realloc(record->lines, (record->count + LINES_STEP) * sizeof *grown);
+		if (!grown)
+			return false;
+		record->lines = grown;
+	}
 	record->lines[record->count++] = *line;
 	return true;
 }
@@ -39,32 +68,67 @@ static void read_lines(struct lurk_record *record, FILE *file)
 	while (fgets(text, sizeof text, file)) {
 		struct lurk_record_line line;
 
+		record->written++;
 		if (sscanf(text, "input %u entry %u was %hu is %hu", &line.input, &line.index,
 			   &line.original, &line.now) == 4)
 			keep(record, &line);
 	}
 }
 
+static int write_line(int fd, const struct lurk_record_line *line)
+{
+	return dprintf(fd, "input %u entry %u was %u is %u\n", line->input, line->index,
+		       line->original, line->now);
+}
+
+/* Writes the file anew, with the lines that still say something. */
+static bool rewrite(struct lurk_record *record)
+{
+	char fresh[sizeof record->path + 8], boot[BOOT_ID];
+	bool fine;
+	int fd;
+
+	snprintf(fresh, sizeof fresh, "%s.new", record->path);
+	read_boot_id(boot);
+	fd = open(fresh, O_WRONLY | O_CREAT | O_TRUNC | O_APPEND | O_CLOEXEC | O_NOFOLLOW, 0600);
+	fine = fd >= 0 && dprintf(fd, "%s", boot) > 0;
+	for (unsigned i = 0; fine && i < record->count; i++)
+		fine = write_line(fd, &record->lines[i]) > 0;
+	if (!fine || rename(fresh, record->path)) {
+		if (fd >= 0)
+			close(fd);
+		return false;
+	}
+	if (record->fd >= 0)
+		close(record->fd);
+	record->fd = fd;
+	record->written = record->count;
+	return true;
+}
+
 bool lurk_record_open(struct lurk_record *record, const char *folder, struct lurk_message *message)
 {
 	char boot[BOOT_ID], written[BOOT_ID] = "";
 	FILE *file;
-	bool same;
 
 	memset(record, 0, sizeof *record);
+	record->fd = -1;
 	snprintf(record->path, sizeof record->path, "%.4000s/originals", folder);
 	read_boot_id(boot);
-	file = fopen(record->path, "r");
-	same = file && fgets(written, sizeof written, file) && !strcmp(boot, written);
-	if (same)
+	file = fopen(record->path, "re");
+	if (file && fgets(written, sizeof written, file) && !strcmp(boot, written))
 		read_lines(record, file);
 	if (file)
 		fclose(file);
-	return same || lurk_file_write(record->path, boot, strlen(boot), message);
+	return rewrite(record) ||
+	       lurk_say(message, "%s: cannot be written: %s", record->path, strerror(errno));
 }
 
 void lurk_record_close(struct lurk_record *record)
 {
+	if (record->fd >= 0)
+		close(record->fd);
+	record->fd = -1;
 	free(record->lines);
 	record->lines = NULL;
 	record->count = 0;
@@ -72,25 +136,27 @@ void lurk_record_close(struct lurk_record *record)
 
 bool lurk_record_add(struct lurk_record *record, const struct lurk_record_line *line)
 {
-	FILE *file = fopen(record->path, "a");
-	bool fine;
-
-	if (!file)
+	if (write_line(record->fd, line) < 0 || !keep(record, line))
 		return false;
-	fine = fprintf(file, "input %u entry %u was %u is %u\n", line->input, line->index,
-		       line->original, line->now) > 0;
-	fine = fclose(file) == 0 && fine;
-	return fine && keep(record, line);
+	record->written++;
+	return true;
+}
+
+void lurk_record_forget(struct lurk_record *record, unsigned input)
+{
+	for (unsigned i = record->count; i--;) {
+		if (record->lines[i].input == input)
+			drop(record, &record->lines[i]);
+	}
+	if (record->written > 2 * record->count + WRITTEN_MAX)
+		rewrite(record);
 }
 
 uint16_t lurk_record_original(const struct lurk_record *record, unsigned input, unsigned index,
-			      uint16_t now)
+			      uint16_t now, bool *by_other)
 {
-	for (unsigned i = record->count; i--;) {
-		const struct lurk_record_line *line = &record->lines[i];
+	const struct lurk_record_line *line = find(record, input, index);
 
-		if (line->input == input && line->index == index)
-			return line->now == now ? line->original : now;
-	}
-	return now;
+	*by_other = line && line->now != now && line->original != now;
+	return line && line->now == now ? line->original : now;
 }

@@ -23,8 +23,9 @@ struct lurk_record_line {
 
 struct lurk_record {
 	char path[4096];
-	struct lurk_record_line *lines;
-	unsigned count;
+	int fd;                         /* lines are added at its end */
+	struct lurk_record_line *lines; /* the last of each entry that is not as it was */
+	unsigned count, written;        /* written: lines in the file */
 };
 
 /* Reads the record of this boot below `folder`; one of an earlier boot is begun anew. */
@@ -35,8 +36,12 @@ void lurk_record_close(struct lurk_record *record);
  */
 bool lurk_record_add(struct lurk_record *record, const struct lurk_record_line *line);
 
-/* What an entry held before Lurk, where it still holds what Lurk put there; else what it holds. */
+/* Forgets an input device that is gone; its number never comes again. */
+void lurk_record_forget(struct lurk_record *record, unsigned input);
+
+/* What an entry held before Lurk, where it still holds what Lurk put there; else what it holds, and
+ * *by_other tells whether another program put that over Lurk's. */
 uint16_t lurk_record_original(const struct lurk_record *record, unsigned input, unsigned index,
-			      uint16_t now);
+			      uint16_t now, bool *by_other);
 
 #endif

@@ -12,6 +12,7 @@
 #include "layout/layout.h"
 #include "text/words.h"
 
+enum { ALL_LOCKS = (1 << LURK_LOCK_COUNT) - 1 };
 enum { QUEUE = 1024, TABLE_ENTRIES = 768, REPEAT_DELAY_US = 250000, REPEAT_PERIOD_US = 33000 };
 enum { TYPEMATIC_DELAY_US = 500000, TYPEMATIC_PERIOD_US = 92000, SELF_PRESS_US = 90000 };
 
@@ -24,8 +25,8 @@ struct node {
 
 struct keyboard {
 	const struct lurk_desk_keyboard *spec;
-	bool plugged, by_radio, taken;
-	bool gone;   /* unplugged while taken, not given back yet */
+	bool plugged, by_radio, taken, heard; /* heard: its key events are wanted */
+	bool gone;                            /* unplugged while taken, not given back yet */
 	bool coming; /* plugged in again meanwhile: found as soon as it is given back */
 	char place[48];
 	struct lurk_wire wire;
@@ -190,7 +191,8 @@ static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key
 
 	if (sim->watch.key)
 		sim->watch.key(sim->watch.data, number, event);
-	queue_event(sim, e);
+	if (k->taken || k->heard)
+		queue_event(sim, e);
 	source_event(sim, number, table_key(k, event->scan, event->key),
 		     (enum lurk_state)event->state);
 }
@@ -415,6 +417,7 @@ void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const ch
 	lurk_ps2_init(&k->ps2, k->spec->wired == LURK_WIRED_SET2 ? 2 : 1);
 	lurk_hid_init(&k->boot, LURK_HID_BOOT);
 	lurk_hid_init(&k->consumer, LURK_HID_CONSUMER);
+	k->heard = false;
 	memset(k->held, 0, sizeof k->held);
 	memset(&k->source, 0, sizeof k->source);
 	k->typematic = 0;
@@ -501,6 +504,9 @@ static bool sim_keyboard(struct lurk_port *port, uint16_t number, struct lurk_po
 	snprintf(out->identity.place, sizeof out->identity.place, "%s", k->place);
 	memcpy(out->declares, k->declares, sizeof out->declares);
 	out->table_entries = k->table_entries;
+	out->others_changes = 0;
+	*out->seat = '\0';
+	out->locks = ALL_LOCKS;
 	return true;
 }
 
@@ -538,6 +544,23 @@ static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool ta
 	return LURK_OK;
 }
 
+static void sim_listen(struct lurk_port *port, uint16_t number, bool listen)
+{
+	struct keyboard *k = plugged(sim_of(port), number);
+
+	if (k)
+		k->heard = listen;
+}
+
+static bool is_lock(lurk_key key)
+{
+	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
+		if (key == lurk_lock_key((enum lurk_lock)lock))
+			return true;
+	}
+	return false;
+}
+
 static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame *frame)
 {
 	struct lurk_sim *sim = sim_of(port);
@@ -551,8 +574,8 @@ static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame 
 		if (k->taken)
 			node_event(sim, frame->keyboard, &k->virtual, s->key,
 				   (enum lurk_state)s->state, true);
-		else if (s->state == LURK_UP)
-			source_event(sim, frame->keyboard, s->key, LURK_UP);
+		else if (s->state == LURK_UP || is_lock(s->key))
+			source_event(sim, frame->keyboard, s->key, (enum lurk_state)s->state);
 	}
 	return LURK_OK;
 }
@@ -590,6 +613,20 @@ static enum lurk_error sim_table_set(struct lurk_port *port, uint16_t number, ui
 	}
 	source_event(sim, number, old, LURK_UP);
 	return LURK_OK;
+}
+
+static bool sim_is_down(struct lurk_port *port, uint16_t number, uint16_t index)
+{
+	const struct keyboard *k = plugged(sim_of(port), number);
+
+	return k && index < k->table_entries && k->source.down[k->table[index].key];
+}
+
+static uint8_t sim_lit(struct lurk_port *port, uint16_t number)
+{
+	const struct keyboard *k = plugged(sim_of(port), number);
+
+	return k ? (uint8_t)(sim_of(port)->lights & ALL_LOCKS) : 0;
 }
 
 static unsigned sim_slots(struct lurk_port *port, size_t *size)
@@ -663,9 +700,12 @@ static const struct lurk_port_class sim_class = {
 	.keyboard = sim_keyboard,
 	.next = sim_next,
 	.take = sim_take,
+	.listen = sim_listen,
 	.send = sim_send,
 	.table_get = sim_table_get,
 	.table_set = sim_table_set,
+	.is_down = sim_is_down,
+	.lit = sim_lit,
 	.slots = sim_slots,
 	.slot_read = sim_slot_read,
 	.slot_write = sim_slot_write,

@@ -1,0 +1,60 @@
+/*
+ * The machine that the command works on: a simulated desk, or this computer by its service. What is
+ * here of it is as it was when it was opened, or last asked.
+ *
+ * The real machine is reached through the control socket and no other way.
+ */
+#ifndef LURK_CLI_MACHINE_H
+#define LURK_CLI_MACHINE_H
+
+#include "lurk/session.h"
+#include "port/sim/computer.h"
+
+struct service_link;
+
+struct cli_machine {
+	/* A place a number; those that are not `present` are not here. */
+	const struct lurk_session_keyboard *keyboards;
+	uint16_t keyboard_count;
+	const struct lurk_image *image; /* loaded, NULL where there is none */
+	const struct lurk_store_report *store;
+	bool off;                     /* loaded, but switched off */
+	bool may_change;              /* whether the one who runs the command may change rules */
+	bool keep_locks;              /* for the next change */
+	uint8_t lit;                  /* locks that are on, a bit each */
+	struct lurk_computer *desk;   /* NULL on the real machine */
+	struct service_link *service; /* NULL on a desk */
+};
+
+/* Each returns LURK_OK, or an error with a message that says it all. */
+struct cli_outcome {
+	enum lurk_error error;
+	struct lurk_apply_report report;
+	struct lurk_message why;
+};
+
+/* NULL with a message where it cannot be reached. */
+struct cli_machine *cli_machine_of_desk(struct lurk_computer *desk);
+struct cli_machine *cli_machine_of_service(struct lurk_message *message);
+void cli_machine_close(struct cli_machine *machine);
+
+/* Brings the view up to date; false with a message. */
+bool cli_machine_look(struct cli_machine *machine, struct lurk_message *message);
+
+/* Both bring the view up to date. */
+bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t length,
+		       struct cli_outcome *outcome);
+bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcome *outcome);
+
+/* A stored image by its number; bytes to be freed. False where it is not kept. */
+bool cli_machine_stored(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes,
+			size_t *length);
+
+/* Shows every key event of the real machine to `watch`, until it returns false, Ctrl+C, or
+ * `seconds` have passed (0: never). False with a message where it cannot. */
+typedef bool cli_watch(void *data, const struct lurk_event *event,
+		       const struct lurk_action *action);
+bool cli_machine_watch(struct cli_machine *machine, unsigned seconds, cli_watch *watch, void *data,
+		       struct lurk_message *message);
+
+#endif

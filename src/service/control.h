@@ -1,0 +1,38 @@
+/*
+ * The control socket: clients of a Unix stream socket, a JSON object a line, carried out by
+ * service/rpc.h for whoever the kernel says they are.
+ *
+ * No client can harm another or the keyboards: lines, requests per second, clients per user and
+ * what waits to be read are limited, and who goes over a limit is told once and shown out.
+ */
+#ifndef LURK_SERVICE_CONTROL_H
+#define LURK_SERVICE_CONTROL_H
+
+#include "lurk/session.h"
+#include "text/file.h"
+
+enum { LURK_CONTROL_CLIENTS = 32, LURK_CONTROL_PER_USER = 8 };
+enum { LURK_CONTROL_BURST = 100, LURK_CONTROL_PER_SECOND = 50 };
+
+struct lurk_control_options {
+	const char *path;         /* of the socket */
+	const char *group;        /* whose members may change rules */
+	bool status_for_everyone; /* else root, the group and the person at the screen */
+	void (*log)(void *data, const char *line);
+	void *log_data;
+};
+
+struct lurk_control;
+
+/* Both must live as long. NULL with a message where the socket cannot be made. */
+struct lurk_control *lurk_control_open(struct lurk_session *session,
+				       const struct lurk_control_options *options,
+				       struct lurk_message *message);
+void lurk_control_close(struct lurk_control *control);
+
+/* Readable when there is something to do. */
+int lurk_control_descriptor(const struct lurk_control *control);
+/* Does what there is to do, without blocking. */
+void lurk_control_step(struct lurk_control *control);
+
+#endif

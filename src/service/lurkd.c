@@ -1,0 +1,351 @@
+/* lurkd: the service. Brings the stored rules into force on every keyboard, now and as they come,
+ * and answers the control socket. Idle, it sleeps. */
+#include <argp.h>
+#include <errno.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/epoll.h>
+#include <sys/prctl.h>
+#include <sys/signalfd.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "port/linux/linux.h"
+#include "service/control.h"
+#include "service/supervisor.h"
+
+const char *argp_program_version = "lurkd " LURK_VERSION;
+
+enum { KEYMAP_SIZE = 1 << 22 };
+enum { OPTION_RESTORE = 1000, OPTION_EVERYONE };
+
+struct options {
+	const char *socket, *state, *group;
+	bool restore, everyone;
+};
+
+/* What was last said of a keyboard, so that only news is logged. */
+struct known {
+	bool present;
+	uint8_t way;
+	enum lurk_error trouble;
+	unsigned others_changes;
+	char name[64];
+};
+
+struct service {
+	struct options options;
+	struct lurk_linux *machine;
+	struct lurk_port *port;
+	struct lurk_session session;
+	struct lurk_session_memory memory;
+	struct lurk_control *control;
+	struct lurk_supervisor supervisor;
+	struct known known[LURK_LINUX_KEYBOARDS];
+	unsigned changes; /* of the session, that were looked at */
+	int epoll, signals;
+};
+
+/* ---- Log: plugged, applied, refused; never a key --------------------------------------------- */
+
+static void say(void *data, const char *line)
+{
+	(void)data;
+	fprintf(stderr, "%s\n", line);
+}
+
+static void log_keyboard(struct service *s, uint16_t number)
+{
+	static const char *const ways[] = {"plain", "by the table", "by the relay"};
+	const struct lurk_session_keyboard *k = &s->memory.keyboards[number];
+	struct known *known = &s->known[number];
+	const struct lurk_identity *identity = &k->info.identity;
+	char line[256];
+
+	if (known->present && (!k->present || strcmp(known->name, identity->name) != 0)) {
+		snprintf(line, sizeof line, "unplugged: %s", known->name);
+		say(s, line);
+		known->present = false;
+	}
+	if (!k->present ||
+	    (known->present && known->way == k->choice.way && known->trouble == k->trouble &&
+	     known->others_changes == k->info.others_changes))
+		return;
+	snprintf(line, sizeof line, "%s: %s (%s %04x:%04x, %s): %s%s",
+		 known->present ? "changed" : "plugged", identity->name,
+		 lurk_bus_name((enum lurk_bus)identity->bus), identity->vendor, identity->product,
+		 identity->place, k->trouble ? "rules not in force: " : ways[k->choice.way],
+		 k->trouble ? lurk_error_text(k->trouble) : "");
+	say(s, line);
+	if (k->info.others_changes > known->others_changes) {
+		snprintf(line, sizeof line,
+			 "%s: another program changed %u entries of its table; they count as its "
+			 "own now",
+			 identity->name, k->info.others_changes);
+		say(s, line);
+	}
+	known->present = true;
+	known->way = k->choice.way;
+	known->trouble = k->trouble;
+	known->others_changes = k->info.others_changes;
+	snprintf(known->name, sizeof known->name, "%s", identity->name);
+}
+
+/* After the session did something: what is to be logged, and whether the watchdog is needed. */
+static void look_at_changes(struct service *s)
+{
+	bool relayed = false;
+
+	if (s->changes == s->session.changes)
+		return;
+	s->changes = s->session.changes;
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		log_keyboard(s, i);
+		relayed = relayed || s->memory.keyboards[i].taken;
+	}
+	lurk_supervisor_watch(&s->supervisor, relayed);
+}
+
+/* ---- Starting -------------------------------------------------------------------------------- */
+
+/* The way back that needs no running system: a word on the kernel's command line. */
+static bool switched_off_by_kernel(void)
+{
+	char line[4096] = "", *rest = line, *word;
+	FILE *file = fopen("/proc/cmdline", "re");
+	bool off = false;
+
+	if (file && fgets(line, sizeof line, file)) {
+		while ((word = strsep(&rest, " \n")))
+			off = off || !strcmp(word, "lurk.off");
+	}
+	if (file)
+		fclose(file);
+	return off;
+}
+
+static void make_memory(struct lurk_session_memory *m)
+{
+	m->keyboard_count = LURK_LINUX_KEYBOARDS;
+	m->keyboards = calloc(m->keyboard_count, sizeof *m->keyboards);
+	m->engine_keyboards = calloc(m->keyboard_count, sizeof *m->engine_keyboards);
+	m->image_size = LURK_LINUX_SLOT_SIZE;
+	m->keymap_size = KEYMAP_SIZE;
+	for (int i = 0; i < 2; i++) {
+		m->images[i] = malloc(m->image_size);
+		m->keymaps[i] = malloc(m->keymap_size);
+	}
+	if (!m->keyboards || !m->engine_keyboards || !m->images[0] || !m->images[1] ||
+	    !m->keymaps[0] || !m->keymaps[1])
+		abort();
+}
+
+static void free_memory(struct lurk_session_memory *m)
+{
+	free(m->keyboards);
+	free(m->engine_keyboards);
+	for (int i = 0; i < 2; i++) {
+		free(m->images[i]);
+		free(m->keymaps[i]);
+	}
+}
+
+static void step_all(struct service *s)
+{
+	while (lurk_session_step(&s->session))
+		;
+	look_at_changes(s);
+}
+
+static void watch_fd(struct service *s, int fd)
+{
+	struct epoll_event e = {.events = EPOLLIN, .data.fd = fd};
+
+	if (fd >= 0)
+		epoll_ctl(s->epoll, EPOLL_CTL_ADD, fd, &e);
+}
+
+static bool start(struct service *s, struct lurk_message *message)
+{
+	enum lurk_error error;
+	char line[128];
+
+	s->machine = lurk_linux_new(s->options.state, message);
+	if (!s->machine)
+		return false;
+	s->port = lurk_linux_port(s->machine);
+	make_memory(&s->memory);
+	error = lurk_session_start(&s->session, &s->memory, s->port);
+	if (error) {
+		snprintf(line, sizeof line, "stored rules cannot be read: %s",
+			 lurk_error_text(error));
+		say(s, line);
+	}
+	if (s->session.store.newest < 0)
+		say(s, "no rules are stored: every key does its usual job");
+	return true;
+}
+
+/* Takes back what a service that died left in the tables. */
+static int restore(struct service *s, struct lurk_message *message)
+{
+	if (!start(s, message))
+		return 1;
+	s->session.off = true;
+	while (lurk_session_step(&s->session))
+		;
+	lurk_session_stop(&s->session);
+	return 0;
+}
+
+static bool open_all(struct service *s, struct lurk_message *message)
+{
+	const struct lurk_control_options control = {
+		.path = s->options.socket,
+		.group = s->options.group,
+		.status_for_everyone = s->options.everyone,
+		.log = say,
+	};
+	sigset_t signals;
+
+	sigemptyset(&signals);
+	sigaddset(&signals, SIGTERM);
+	sigaddset(&signals, SIGINT);
+	sigprocmask(SIG_BLOCK, &signals, NULL);
+	s->signals = signalfd(-1, &signals, SFD_CLOEXEC | SFD_NONBLOCK);
+	s->epoll = epoll_create1(EPOLL_CLOEXEC);
+	if (s->epoll < 0 || s->signals < 0)
+		return lurk_say(message, "cannot start: %s", strerror(errno));
+	if (!start(s, message))
+		return false;
+	step_all(s);
+	s->control = lurk_control_open(&s->session, &control, message);
+	if (!s->control)
+		return false;
+	watch_fd(s, s->port->class->descriptor(s->port));
+	watch_fd(s, lurk_control_descriptor(s->control));
+	watch_fd(s, s->signals);
+	watch_fd(s, s->supervisor.timer);
+	return true;
+}
+
+/* ---- Running --------------------------------------------------------------------------------- */
+
+static void run(struct service *s)
+{
+	struct epoll_event events[4];
+
+	for (;;) {
+		int n = epoll_wait(s->epoll, events, 4, -1);
+
+		for (int i = 0; i < n; i++) {
+			if (events[i].data.fd == s->signals)
+				return;
+			if (events[i].data.fd == s->supervisor.timer)
+				lurk_supervisor_alive(&s->supervisor);
+			else if (events[i].data.fd == lurk_control_descriptor(s->control))
+				lurk_control_step(s->control);
+		}
+		step_all(s);
+	}
+}
+
+static void stop(struct service *s)
+{
+	lurk_supervisor_stopping(&s->supervisor);
+	lurk_control_close(s->control);
+	if (s->machine)
+		lurk_session_stop(&s->session);
+	lurk_linux_free(s->machine);
+	lurk_supervisor_close(&s->supervisor);
+	free_memory(&s->memory);
+}
+
+/* ---- Options --------------------------------------------------------------------------------- */
+
+static const struct argp_option option_table[] = {
+	{"socket", 's', "PATH", 0, "The control socket (default: /run/lurk/control)", 0},
+	{"state", 'S', "FOLDER", 0, "Where rules are stored (default: /var/lib/lurk/rules)", 0},
+	{"group", 'g', "NAME", 0, "Whose members may change rules, as root may (default: lurk)", 0},
+	{"status-for-everyone", OPTION_EVERYONE, NULL, 0, "Every user may ask what is in force", 0},
+	{"restore", OPTION_RESTORE, NULL, 0,
+	 "Only put the kernel's tables back as they were before Lurk, and end", 0},
+	{0},
+};
+
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct options *options = state->input;
+
+	switch (key) {
+	case 's':
+		options->socket = arg;
+		return 0;
+	case 'S':
+		options->state = arg;
+		return 0;
+	case 'g':
+		options->group = arg;
+		return 0;
+	case OPTION_EVERYONE:
+		options->everyone = true;
+		return 0;
+	case OPTION_RESTORE:
+		options->restore = true;
+		return 0;
+	case ARGP_KEY_ARG:
+		argp_error(state, "`%s` is not expected here", arg);
+		return 0;
+	default:
+		return ARGP_ERR_UNKNOWN;
+	}
+}
+
+int main(int argc, char **argv)
+{
+	static const struct argp argp = {
+		option_table,
+		parse_option,
+		"",
+		"Bring the stored rules into force on every keyboard, and answer the lurk command. "
+		"Started by the system; `lurk.off` on the kernel's command line keeps it from "
+		"doing anything."
+		"\vExample:\n  lurkd --status-for-everyone",
+		NULL,
+		NULL,
+		NULL};
+	struct service *s = calloc(1, sizeof *s);
+	struct lurk_message why = {""};
+	int status = 0;
+
+	if (!s)
+		abort();
+	s->options =
+		(struct options){"/run/lurk/control", "/var/lib/lurk/rules", "lurk", false, false};
+	argp_parse(&argp, argc, argv, 0, NULL, &s->options);
+	setvbuf(stderr, NULL, _IOLBF, BUFSIZ);
+	umask(0077);
+	/* Its memory has seen keys: no core file, no debugger. */
+	prctl(PR_SET_DUMPABLE, 0);
+	s->supervisor.timer = -1;
+	if (s->options.restore) {
+		status = restore(s, &why);
+	} else if (switched_off_by_kernel()) {
+		say(s, "lurk.off is on the kernel's command line: nothing is done");
+	} else {
+		lurk_supervisor_open(&s->supervisor);
+		if (open_all(s, &why)) {
+			lurk_supervisor_ready(&s->supervisor, "rules in force");
+			run(s);
+		} else {
+			status = 1;
+		}
+	}
+	if (status)
+		fprintf(stderr, "lurkd: %s\n", why.text);
+	stop(s);
+	free(s);
+	return status;
+}

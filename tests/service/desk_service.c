@@ -1,0 +1,61 @@
+/* The service's control socket in front of a simulated desk: desk_service FOLDER SOCKET GROUP.
+ * Lines of standard input are played on the desk, each answered with "done"; its end is the end. */
+#include <poll.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "port/sim/computer.h"
+#include "service/control.h"
+
+static void say(void *data, const char *line)
+{
+	(void)data;
+	fprintf(stderr, "%s\n", line);
+}
+
+static bool play(struct lurk_computer *computer, char *line, size_t length)
+{
+	FILE *script = fmemopen(line, length, "r");
+	struct lurk_message why;
+	bool fine = script && lurk_computer_play(computer, "input", script, &why);
+
+	if (script)
+		fclose(script);
+	puts(fine ? "done" : why.text);
+	fflush(stdout);
+	return fine;
+}
+
+int main(int argc, char **argv)
+{
+	const struct lurk_control_options options = {.path = argv[2], .group = argv[3], .log = say};
+	struct lurk_computer computer;
+	struct lurk_control *control;
+	struct lurk_message why;
+	struct pollfd ready[2] = {{STDIN_FILENO, POLLIN, 0}, {-1, POLLIN, 0}};
+	char line[512];
+
+	if (argc != 4 || !lurk_computer_open(&computer, argv[1], &why))
+		return 1;
+	control = lurk_control_open(&computer.session, &options, &why);
+	if (!control)
+		return 1;
+	ready[1].fd = lurk_control_descriptor(control);
+	puts("ready");
+	fflush(stdout);
+	setvbuf(stdin, NULL, _IONBF, 0); /* a line a poll */
+	for (;;) {
+		poll(ready, 2, -1);
+		if (ready[1].revents)
+			lurk_control_step(control);
+		if (ready[0].revents && !fgets(line, sizeof line, stdin))
+			break;
+		if (ready[0].revents)
+			play(&computer, line, strlen(line));
+		lurk_computer_settle(&computer);
+	}
+	lurk_control_close(control);
+	lurk_computer_close(&computer);
+	return 0;
+}

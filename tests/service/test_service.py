@@ -1,0 +1,292 @@
+"""The control socket in front of a simulated desk: test_service.py DESK_SERVICE LURK DEMO
+
+What the protocol answers, who may do what, and that no client can harm another; then the lurk command
+through the socket, as on a real machine.
+"""
+import grp
+import json
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+
+SERVER, LURK, DEMO = sys.argv[1:4]
+WRAPPER = os.environ.get("LURK_WRAPPER", "").split()
+STRANGER = 65534  # nobody
+
+
+class Service:
+    def __init__(self, group=None):
+        self.folder = tempfile.mkdtemp(prefix="lurk-test-")
+        os.chmod(self.folder, 0o755)
+        for name in ["desk.yaml", "keyboards.yaml"]:
+            shutil.copy(os.path.join(DEMO, name), self.folder)
+        self.path = os.path.join(self.folder, "control")
+        group = group or grp.getgrgid(os.getgid()).gr_name
+        self.process = subprocess.Popen([*WRAPPER, SERVER, self.folder, self.path, group], stdin=subprocess.PIPE,
+                                        stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, bufsize=1)
+        assert self.process.stdout.readline() == "ready\n"
+
+    def play(self, line):
+        self.process.stdin.write(line + "\n")
+        assert self.process.stdout.readline() == "done\n", line
+
+    def end(self):
+        self.process.stdin.close()
+        status = self.process.wait()
+        shutil.rmtree(self.folder)
+        assert status == 0, f"the service ended with {status}"
+
+
+class Client:
+    def __init__(self, service):
+        self.socket = socket.socket(socket.AF_UNIX)
+        self.socket.settimeout(20)
+        self.socket.connect(service.path)
+        self.lines = self.socket.makefile("r")
+
+    def send(self, text):
+        self.socket.sendall(text.encode() if isinstance(text, str) else text)
+
+    def line(self):
+        try:
+            line = self.lines.readline()
+        except ConnectionResetError:  # shown out while it went on talking
+            return None
+        return json.loads(line) if line else None
+
+    def ask(self, method, **params):
+        self.send(json.dumps({"jsonrpc": "2.0", "id": 7, "method": method, "params": params}) + "\n")
+        return self.line()
+
+    def end(self):
+        self.lines.close()
+        self.socket.close()
+
+
+def request(method, params="{}"):
+    return '{"jsonrpc":"2.0","id":1,"method":"%s","params":%s}' % (method, params)
+
+
+# A line, and what its answer holds.
+LINES = [
+    ("", '"code":-32700'),
+    ("rubbish", '"code":-32700'),
+    ('{"jsonrpc":"2.0","id":1,"method":"status"} {}', '"code":-32700'),
+    ('{"jsonrpc":"2.0","id":1,"method":"status"', '"code":-32700'),
+    ("[" * 50, '"code":-32700'),
+    ('"status"', '"code":-32600'),
+    ("[]", '"code":-32600'),
+    ('[{"jsonrpc":"2.0","id":1,"method":"status"}]', '"code":-32600'),
+    ('{"id":1,"method":"status"}', '"code":-32600'),
+    ('{"jsonrpc":"1.0","id":1,"method":"status"}', '"code":-32600'),
+    ('{"jsonrpc":"2.0","id":1,"method":7}', '"code":-32600'),
+    ('{"jsonrpc":"2.0","id":{},"method":"status"}', '"code":-32600'),
+    ('{"jsonrpc":"2.0","id":1,"method":"status","params":[]}', '"code":-32600'),
+    (request("frobnicate"), '"code":-32601'),
+    ('{"jsonrpc":"2.0","id":"a","method":"status"}', '"id":"a","result":{"version"'),
+    ('{"jsonrpc":"2.0","id":null,"method":"status"}', '"result"'),
+    (request("image"), '"code":-32003'),
+    (request("image", '{"sequence":0}'), '"code":-32602'),
+    (request("image", '{"sequence":"x"}'), '"code":-32602'),
+    (request("image", '{"sequence":99}'), '"code":-32003'),
+    (request("apply"), '"code":-32602'),
+    (request("apply", '{"image":7}'), '"code":-32602'),
+    (request("apply", '{"image":"0"}'), '"code":-32602'),
+    (request("apply", '{"image":"zz"}'), '"code":-32602'),
+    (request("apply", '{"image":""}'), '"code":-32002'),
+    (request("apply", '{"image":"4c55524b"}'), "was cut off"),
+    (request("apply", '{"image":"%s"}' % ("00" * 500000)), "is not an image"),
+    (request("switch"), '"code":-32602'),
+    (request("switch", '{"off":1}'), '"code":-32602'),
+    (request("switch", '{"off":true}'), '"result"'),
+    (request("switch", '{"off":false}'), '"result"'),
+]
+
+
+def what_is_answered():
+    service = Service()
+    client = Client(service)
+    for line, wanted in LINES:
+        client.send(line + "\n")
+        got = client.lines.readline()
+        assert wanted in got, f"{line[:100]}: {got[:300]}"
+    # A notification is carried out and not answered; bytes may come one at a time.
+    client.send('{"jsonrpc":"2.0","method":"switch","params":{"off":true}}\n')
+    for byte in request("status").encode() + b"\n":
+        client.send(bytes([byte]))
+    assert client.line()["result"]["off"] is True
+    client.end()
+    service.end()
+
+
+def keys_are_shown_while_watched():
+    service = Service()
+    client, other = Client(service), Client(service)
+    service.play("press CapsLock on wagtail")
+    assert client.ask("watch")["result"] is True
+    service.play("press Feather on curlew")
+    events = [client.line() for _ in range(2)]
+    assert [e["params"]["state"] for e in events] == ["down", "up"]
+    assert events[0]["method"] == "key" and events[0]["params"]["scan"] == "hid:07:a5"
+    assert client.ask("unwatch")["result"] is True
+    service.play("press KeyA on wagtail")
+    assert "result" in client.ask("status")  # and no key before it
+    assert "result" in other.ask("status")  # who does not watch sees none
+    client.end()
+    other.end()
+    service.end()
+
+
+def limits():
+    service = Service()
+    good = Client(service)
+    # Too many requests at once.
+    flood = Client(service)
+    flood.send((request("status") + "\n") * 300)
+    answers = []
+    while (answer := flood.line()):
+        answers.append(answer)
+    assert 50 < len(answers) < 200 and "too many requests" in answers[-1]["error"]["message"], len(answers)
+    flood.end()
+    # A line without end.
+    endless = Client(service)
+    try:
+        for _ in range(600):
+            endless.send(b"x" * 4096)
+    except OSError:
+        pass
+    endless.end()
+    # Who asks and never reads, and who says half a line, wait for themselves only.
+    deaf = Client(service)
+    deaf.socket.settimeout(1)
+    try:
+        for _ in range(90):
+            deaf.send((request("status") + "\n"))
+    except OSError:
+        pass
+    half = Client(service)
+    half.send('{"jsonrpc"')
+    assert "result" in good.ask("status")
+    # Too many clients of one user.
+    crowd = []
+    for _ in range(12):
+        crowd.append(Client(service))
+    assert "too many clients" in (crowd[-1].line() or {"error": {"message": "closed"}})["error"]["message"]
+    for client in crowd + [deaf, half]:
+        client.end()
+    time.sleep(0.2)
+    assert "result" in good.ask("status")
+    again = Client(service)
+    assert "result" in again.ask("status")
+    again.end()
+    good.end()
+    # Who watches and does not read is shown out; keys go on.
+    watcher = Client(service)
+    assert watcher.ask("watch")["result"] is True
+    for _ in range(40):
+        service.play('type "the quick brown fox jumps over it again and again" on wagtail')
+    service.play("press KeyA on wagtail")
+    last = Client(service)
+    assert "result" in last.ask("status")
+    last.end()
+    watcher.end()
+    service.end()
+
+
+def who_may_do_what():
+    """As root only: a stranger, and a stranger who is in the group by a supplementary one."""
+    if os.getuid():
+        return
+    for groups, may in [([], False), ([os.getgid()], True)]:
+        service = Service()
+        code = f"""
+import os, socket, json
+os.setgroups({groups!r}); os.setgid({STRANGER}); os.setuid({STRANGER})
+s = socket.socket(socket.AF_UNIX); s.connect({service.path!r}); f = s.makefile("r")
+allowed = []
+for method in ["status", "image", "apply", "switch", "watch"]:
+    params = {{"off": True}} if method == "switch" else {{"image": "00"}}
+    s.sendall((json.dumps(dict(jsonrpc="2.0", id=1, method=method, params=params)) + chr(10)).encode())
+    if json.loads(f.readline()).get("error", {{}}).get("code") != -32001:
+        allowed.append(method)
+s.sendall(b"x" * 5000 + b"\\n")
+allowed += ["long lines"] if "longer" not in f.readline() else []
+print(json.dumps(allowed))
+"""
+        told = subprocess.run([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, timeout=60).stdout
+        allowed = json.loads(told)
+        wanted = ["status", "image", "apply", "switch", "long lines"] if may else []
+        assert allowed == wanted, (groups, allowed)
+        service.end()
+
+
+# The command through the socket. "!" before it: it ends with a status other than 0.
+COMMANDS = [
+    ("status", "No rule is in force"),
+    ("keyboards", "4 keyboards here"),
+    ("map CapsLock Enter", "CapsLock now gives Enter."),
+    ("apply", "In force now"),
+    ("status", "Enter would come from"),
+    ("swap Alt Meta --keyboard wagtail --apply", "It is in force now"),
+    ("show", "All of this is in force."),
+    ("off", "All rules are off"),
+    ("status", "All rules are off: every key does its usual job. `lurk on` switches on 2 rules"),
+    ("", "All rules are off"),
+    ("on", "In force again: 2 rules."),
+    ("undo", "Took back the last apply"),
+    ("status", "1 rule in force since"),
+    ("restore CapsLock", "usual"),
+    ("apply --relay", "In force now"),
+    ("status --json", '"way":"relay","why":"asked for by --relay; the table would do"'),
+    ("map CapsLock Enter", "CapsLock now gives Enter."),
+    ("apply --table", "In force now"),
+    ("status", "asked for by --table; but Enter would come from Enter and CapsLock, and the table does not count: either key's release"),
+    ("!apply --table --relay", "one of --table and --relay"),
+    ("!keyboards --name x --play y", "that is for simulated desks"),
+]
+
+
+def the_command():
+    service = Service()
+    environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
+                   "XDG_STATE_HOME": service.folder}
+    environment.pop("LURK_DESK", None)
+    profile = ["--profile", service.folder + "/profile.yaml"]
+    for command, wanted in COMMANDS:
+        words = command.lstrip("!").split()
+        done = subprocess.run([*WRAPPER, LURK, *words, *(profile if words else [])], stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+                              text=True, env=environment)
+        assert wanted in done.stdout, f"lurk {command}:\n{done.stdout}\nwanted: {wanted}"
+        assert (done.returncode != 0) == command.startswith("!"), f"lurk {command}: status {done.returncode}"
+    # identify and keyboards --name wait for a press.
+    for words, press, wanted in [(["identify", "--count", "1"], "press Feather on curlew", "hid:07:a5"),
+                                 (["identify", "--count", "1", "--json"], "press KeyA on heron", '"key":"KeyA"'),
+                                 (["identify", "--seconds", "1"], None, "No key arrived")]:
+        running = subprocess.Popen([*WRAPPER, LURK, *words, *profile], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+                                   env=environment)
+        time.sleep(2 if WRAPPER else 0.3)
+        if press:
+            service.play(press)
+        out = running.communicate(timeout=30)[0]
+        assert wanted in out and running.returncode == 0, (words, out)
+    service.end()
+
+
+def main():
+    failed = 0
+    tests = [what_is_answered, keys_are_shown_while_watched, limits, who_may_do_what, the_command]
+    for test in tests:
+        try:
+            test()
+        except AssertionError as error:
+            failed += 1
+            print(f"{test.__name__} failed:\n{error}")
+    print(f"{len(tests) - failed} passed, {failed} failed")
+    return failed > 0
+
+
+sys.exit(main())
