@@ -21,6 +21,11 @@ static void say_why(struct cli *cli, const struct cli_outcome *outcome,
 			 "%s: the rules on lines %u and %u are for the same key on %s; nothing was "
 			 "changed",
 			 cli->profile_path, file->rules[one].line, file->rules[two].line, keyboard);
+	else if (outcome->error == LURK_ERR_DENIED && *keyboard)
+		lurk_say(message,
+			 "nothing was changed: the service may not reach %s; `sudo lurk install` "
+			 "gives it what it needs",
+			 keyboard);
 	else if (outcome->error >= LURK_ERR_GONE && outcome->error != LURK_ERR_POWER && *keyboard)
 		lurk_say(message, "nothing was changed: %s: %s", keyboard, outcome->why.text);
 	else

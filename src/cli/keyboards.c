@@ -25,9 +25,10 @@ static const char *connected(const struct lurk_identity *identity, char *out, si
 	return out;
 }
 
+/* By its numbers where the bus has any, else by where it is or what it calls itself. */
 static const char *identity_words(const struct lurk_identity *identity, char *out, size_t size)
 {
-	if (identity->vendor || identity->product)
+	if (identity->bus == LURK_BUS_USB || identity->bus == LURK_BUS_BLUETOOTH)
 		snprintf(out, size, "%s %04x:%04x",
 			 identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
 			 identity->vendor, identity->product);
@@ -35,7 +36,7 @@ static const char *identity_words(const struct lurk_identity *identity, char *ou
 		snprintf(out, size, "%s",
 			 identity->built_in              ? "built-in"
 			 : identity->bus == LURK_BUS_PS2 ? "ps2"
-							 : "its place");
+							 : "its name");
 	return out;
 }
 
@@ -77,7 +78,7 @@ static void list_one(struct listing *l, uint16_t number)
 	const struct lurk_session_keyboard *k = &machine->keyboards[number];
 	uint16_t described = cli_described(l->cli, &k->info.identity);
 	unsigned rules = cli_rules_on(machine->image, k->described);
-	char where[160], who[64], count[16], odd[200] = "";
+	char where[160], who[64], count[16], odd[200] = "", unnamed[96];
 
 	l->here++;
 	l->unnamed += !described;
@@ -101,7 +102,9 @@ static void list_one(struct listing *l, uint16_t number)
 		return;
 	}
 	snprintf(count, sizeof count, "%u", rules);
-	cli_table_row(&l->table, described ? cli_keyboard_name(l->cli, number) : "(no name)", where,
+	snprintf(unnamed, sizeof unnamed, "(%s)",
+		 *k->info.identity.name ? k->info.identity.name : "no name");
+	cli_table_row(&l->table, described ? cli_keyboard_name(l->cli, number) : unnamed, where,
 		      count, ways[k->choice.way], who, odd);
 }
 
@@ -150,8 +153,9 @@ static int list(struct cli *cli)
 	puts(l.here + l.away ? ":" : ".");
 	cli_table_print(&l.table, "  ");
 	if (l.unnamed)
-		printf("%s: `lurk keyboards --name NAME` gives %s one.\n",
-		       l.unnamed == 1 ? "One has no name" : "Some have no name",
+		printf("%s (in brackets: what it calls itself): `lurk keyboards --name NAME` gives "
+		       "%s one.\n",
+		       l.unnamed == 1 ? "One has no name of yours" : "Some have no name of yours",
 		       l.unnamed == 1 ? "it" : "them");
 	return CLI_DONE;
 }
@@ -239,17 +243,26 @@ static int choose(struct keyboards *k)
 	return k->pressed;
 }
 
-/* How keyboards.yaml will recognise it: as little as tells it from the others. */
-static void recognise_by(const struct lurk_identity *identity, char *out, size_t size)
+/* How keyboards.yaml will recognise it: as little as tells it from the others. To be freed. */
+static char *recognise_by(const struct lurk_identity *identity)
 {
-	if (identity->vendor || identity->product)
-		snprintf(out, size, "{%s: \"%04x:%04x\"}",
-			 identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
-			 identity->vendor, identity->product);
+	char *name = lurk_yaml_scalar(identity->name), *out = NULL;
+	int n;
+
+	if (identity->bus == LURK_BUS_USB || identity->bus == LURK_BUS_BLUETOOTH)
+		n = asprintf(&out, "{%s: \"%04x:%04x\"}",
+			     identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
+			     identity->vendor, identity->product);
 	else if (identity->built_in)
-		snprintf(out, size, "{built-in: true}");
+		n = asprintf(&out, "{built-in: true}");
+	else if (identity->bus == LURK_BUS_PS2)
+		n = asprintf(&out, "{ps2: true}");
 	else
-		snprintf(out, size, "{ps2: true}");
+		n = asprintf(&out, "{name: %s}", name);
+	free(name);
+	if (n < 0)
+		abort();
+	return out;
 }
 
 static bool reread(struct cli *cli, struct lurk_message *message)
@@ -286,7 +299,8 @@ static int name_it(struct keyboards *k)
 	const struct lurk_identity *identity;
 	struct lurk_field field = {k->name, NULL};
 	struct lurk_message why;
-	char value[64], summary[200];
+	char *value, summary[200];
+	bool fine;
 
 	if (number < 0)
 		return CLI_USAGE;
@@ -294,9 +308,11 @@ static int name_it(struct keyboards *k)
 	if (cli_described(cli, identity))
 		return cli_fail(CLI_USAGE, "that keyboard is called %s already; rename it in %s",
 				cli_keyboard_name(cli, (uint16_t)number), cli->keyboards_path);
-	recognise_by(identity, value, sizeof value);
+	value = recognise_by(identity);
 	field.value = value;
-	if (!lurk_edit_name(&cli->keyboards.yaml, "keyboards", &field, &why) || !reread(cli, &why))
+	fine = lurk_edit_name(&cli->keyboards.yaml, "keyboards", &field, &why) && reread(cli, &why);
+	free(value);
+	if (!fine)
 		return cli_fail(CLI_USAGE, "%s", why.text);
 	snprintf(summary, sizeof summary, "%s is now called %s",
 		 *identity->name ? identity->name : "That keyboard", k->name);

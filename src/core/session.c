@@ -171,6 +171,65 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 			       choice);
 }
 
+/* ---- Locks --------------------------------------------------------------------------------- */
+
+lurk_key lurk_lock_key(enum lurk_lock lock)
+{
+	static const lurk_key keys[LURK_LOCK_COUNT] = {
+		[LURK_LOCK_NUM] = LURK_KEY_NUMLOCK,
+		[LURK_LOCK_CAPS] = LURK_KEY_CAPSLOCK,
+		[LURK_LOCK_SCROLL] = LURK_KEY_SCROLLLOCK,
+	};
+
+	return keys[lock];
+}
+
+static bool gives(const struct lurk_session_keyboard *k, const struct lurk_keymap *keymap,
+		  lurk_key wanted)
+{
+	if (!keymap)
+		return lurk_declares(&k->info, wanted);
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		lurk_scan scan = {0, LURK_SCAN_NONE};
+
+		if (!lurk_declares(&k->info, key))
+			continue;
+		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
+			scan = lurk_scan_on(lurk_key_scan(key, i),
+					    (enum lurk_wiring)k->info.identity.wiring);
+		if (lurk_action_key(lurk_keymap_find(keymap, scan, key), key) == wanted)
+			return true;
+	}
+	return false;
+}
+
+/* A keyboard that comes while CapsLock is on, and whose rules take it away, where no other one has
+ * it: after the service was restarted, say. The other locks may be meant to be on. */
+static void turn_caps_off(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+	struct lurk_frame frame = {number, 1, {{LURK_KEY_CAPSLOCK, LURK_DOWN}}};
+	struct lurk_compile_report report;
+	struct lurk_way_choice choice;
+	const struct lurk_keymap *keymap;
+	uint16_t described;
+
+	if (!(s->port->class->lit(s->port, number) >> LURK_LOCK_CAPS & 1) ||
+	    !gives(k, NULL, LURK_KEY_CAPSLOCK) ||
+	    prepare(s, s->current, number, &described, &keymap, &choice, &report) ||
+	    gives(k, keymap, LURK_KEY_CAPSLOCK))
+		return;
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *other = keyboard_at(s, i);
+
+		if (other->present && other != k && gives(other, other->keymap, LURK_KEY_CAPSLOCK))
+			return;
+	}
+	s->port->class->send(s->port, &frame);
+	frame.strokes[0].state = LURK_UP;
+	s->port->class->send(s->port, &frame);
+}
+
 /* ---- What happens -------------------------------------------------------------------------- */
 
 /* Brings into force anew what shall be: the ruleset that is loaded, or nothing. */
@@ -194,6 +253,7 @@ static void plugged(struct lurk_session *s, uint16_t number)
 	memset(k, 0, sizeof *k);
 	if (!s->port->class->keyboard(s->port, number, &k->info))
 		return; /* gone again already */
+	turn_caps_off(s, number);
 	k->present = true;
 	refresh(s, number);
 }
@@ -337,38 +397,6 @@ static enum lurk_error try_described(struct lurk_session *s, unsigned which,
 	return LURK_OK;
 }
 
-/* ---- Locks --------------------------------------------------------------------------------- */
-
-lurk_key lurk_lock_key(enum lurk_lock lock)
-{
-	static const lurk_key keys[LURK_LOCK_COUNT] = {
-		[LURK_LOCK_NUM] = LURK_KEY_NUMLOCK,
-		[LURK_LOCK_CAPS] = LURK_KEY_CAPSLOCK,
-		[LURK_LOCK_SCROLL] = LURK_KEY_SCROLLLOCK,
-	};
-
-	return keys[lock];
-}
-
-static bool gives(const struct lurk_session_keyboard *k, const struct lurk_keymap *keymap,
-		  lurk_key wanted)
-{
-	if (!keymap)
-		return lurk_declares(&k->info, wanted);
-	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		lurk_scan scan = {0, LURK_SCAN_NONE};
-
-		if (!lurk_declares(&k->info, key))
-			continue;
-		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
-			scan = lurk_scan_on(lurk_key_scan(key, i),
-					    (enum lurk_wiring)k->info.identity.wiring);
-		if (lurk_action_key(lurk_keymap_find(keymap, scan, key), key) == wanted)
-			return true;
-	}
-	return false;
-}
-
 /* Whether some keyboard gives a key, under what is in force or under a ruleset to come; and one
  * that does. */
 static bool any_gives(struct lurk_session *s, bool to_come, unsigned which, lurk_key wanted,
@@ -401,7 +429,8 @@ static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_a
 		struct lurk_frame down = {0, 1, {{key, LURK_DOWN}}}, up = {0, 1, {{key, LURK_UP}}};
 		uint16_t giver, unused;
 
-		if (s->keep_locks || any_gives(s, true, which, key, &unused) || !any_gives(s, false, 0, key, &giver))
+		if (s->keep_locks || any_gives(s, true, which, key, &unused) ||
+		    !any_gives(s, false, 0, key, &giver))
 			continue;
 		for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 			const struct lurk_session_keyboard *k = keyboard_at(s, i);

@@ -85,6 +85,20 @@ static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entri
 	return true;
 }
 
+/* Without a table only its declared keys are known: whether any of them changes. */
+static bool any_changes(const struct lurk_port_keyboard *keyboard, const struct lurk_keymap *keymap)
+{
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		const struct lurk_action *action =
+			lurk_keymap_find(keymap, (lurk_scan){0, LURK_SCAN_NONE}, key);
+
+		if (lurk_declares(keyboard, key) &&
+		    (action->tap || lurk_action_key(action, key) != key))
+			return true;
+	}
+	return false;
+}
+
 enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 				const struct lurk_port_keyboard *keyboard,
 				const struct lurk_keymap *keymap, enum lurk_way asked,
@@ -109,10 +123,11 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 							   : (lurk_key)(LURK_KEY_COUNT + i));
 		}
 	}
-	if (!all_in_table(port, number, keyboard->table_entries, keymap))
-		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0);
-	if (!keyboard->table_entries && keymap->action_count > 1)
+	if (!keyboard->table_entries && any_changes(keyboard, keymap))
 		relay(choice, LURK_BECAUSE_NO_TABLE, 0);
+	else if (keyboard->table_entries &&
+		 !all_in_table(port, number, keyboard->table_entries, keymap))
+		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0);
 	if (asked == LURK_WAY_RELAY && choice->way == LURK_WAY_TABLE)
 		relay(choice, LURK_BECAUSE_ASKED, 0);
 	choice->forced =

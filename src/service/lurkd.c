@@ -6,7 +6,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/epoll.h>
 #include <sys/prctl.h>
 #include <sys/signalfd.h>
 #include <sys/stat.h>
@@ -45,7 +44,8 @@ struct service {
 	struct lurk_supervisor supervisor;
 	struct known known[LURK_LINUX_KEYBOARDS];
 	unsigned changes; /* of the session, that were looked at */
-	int epoll, signals;
+	int signals;
+	bool ending;
 };
 
 /* ---- Log: plugged, applied, refused; never a key --------------------------------------------- */
@@ -159,14 +159,6 @@ static void step_all(struct service *s)
 	look_at_changes(s);
 }
 
-static void watch_fd(struct service *s, int fd)
-{
-	struct epoll_event e = {.events = EPOLLIN, .data.fd = fd};
-
-	if (fd >= 0)
-		epoll_ctl(s->epoll, EPOLL_CTL_ADD, fd, &e);
-}
-
 static bool start(struct service *s, struct lurk_message *message)
 {
 	enum lurk_error error;
@@ -215,8 +207,7 @@ static bool open_all(struct service *s, struct lurk_message *message)
 	sigaddset(&signals, SIGINT);
 	sigprocmask(SIG_BLOCK, &signals, NULL);
 	s->signals = signalfd(-1, &signals, SFD_CLOEXEC | SFD_NONBLOCK);
-	s->epoll = epoll_create1(EPOLL_CLOEXEC);
-	if (s->epoll < 0 || s->signals < 0)
+	if (s->signals < 0)
 		return lurk_say(message, "cannot start: %s", strerror(errno));
 	if (!start(s, message))
 		return false;
@@ -224,30 +215,31 @@ static bool open_all(struct service *s, struct lurk_message *message)
 	s->control = lurk_control_open(&s->session, &control, message);
 	if (!s->control)
 		return false;
-	watch_fd(s, s->port->class->descriptor(s->port));
-	watch_fd(s, lurk_control_descriptor(s->control));
-	watch_fd(s, s->signals);
-	watch_fd(s, s->supervisor.timer);
+	lurk_linux_add(s->machine, lurk_control_descriptor(s->control));
+	lurk_linux_add(s->machine, s->signals);
+	if (s->supervisor.timer >= 0)
+		lurk_linux_add(s->machine, s->supervisor.timer);
 	return true;
 }
 
 /* ---- Running --------------------------------------------------------------------------------- */
 
+static void ready(void *data, int fd)
+{
+	struct service *s = data;
+
+	if (fd == s->signals)
+		s->ending = true;
+	else if (fd == s->supervisor.timer)
+		lurk_supervisor_alive(&s->supervisor);
+	else
+		lurk_control_step(s->control);
+}
+
 static void run(struct service *s)
 {
-	struct epoll_event events[4];
-
-	for (;;) {
-		int n = epoll_wait(s->epoll, events, 4, -1);
-
-		for (int i = 0; i < n; i++) {
-			if (events[i].data.fd == s->signals)
-				return;
-			if (events[i].data.fd == s->supervisor.timer)
-				lurk_supervisor_alive(&s->supervisor);
-			else if (events[i].data.fd == lurk_control_descriptor(s->control))
-				lurk_control_step(s->control);
-		}
+	while (!s->ending) {
+		lurk_linux_wait(s->machine, ready, s);
 		step_all(s);
 	}
 }
@@ -329,6 +321,8 @@ int main(int argc, char **argv)
 	umask(0077);
 	/* Its memory has seen keys: no core file, no debugger. */
 	prctl(PR_SET_DUMPABLE, 0);
+	/* Room for large rule sets is only touched as far as it is used. */
+	prctl(PR_SET_THP_DISABLE, 1, 0, 0, 0);
 	s->supervisor.timer = -1;
 	if (s->options.restore) {
 		status = restore(s, &why);

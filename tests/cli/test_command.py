@@ -291,7 +291,7 @@ def undo(desk):
 def names(desk):
     desk.want("keyboards")
     desk.write("hide/keyboards.yaml", "# mine\nkeyboards:\n")
-    desk.want("keyboards", out=["(no name)", "Some have no name"])
+    desk.want("keyboards", out=["(Wagtail desk keyboard)", "Some have no name of yours"])
     desk.want("keyboards --name teal", 2, err="several keyboards have no name yet")
     desk.want("keyboards --name teal --play -", stdin="press F1 on wagtail", out=["Wagtail desk keyboard is now called teal."])
     desk.want("keyboards --name dove --play -", 2, stdin="press F1 on wagtail", err="is called teal already")

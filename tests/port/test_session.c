@@ -447,6 +447,34 @@ static void locks_do_not_stay_on_for_ever(void **state)
 	}
 }
 
+/* CapsLock and NumLock were turned on while the service was away. */
+static void nor_when_the_service_starts(void **state)
+{
+	static const struct {
+		const char *rules, *got;
+	} rows[] = {
+		{"CapsLock>nothing; NumLock>nothing", "CapsLock+ CapsLock- "},
+		{"CapsLock>Enter", "CapsLock+ CapsLock- "},
+		{"CapsLock<>Escape", ""},
+	};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct bench *b = make(USB);
+
+		apply(b, rows[i].rules);
+		lurk_session_stop(&b->session);
+		press(b, "+CapsLock -CapsLock +NumLock -NumLock");
+		sim_rig_got(b->rig);
+		lurk_sim_unplug(b->rig->sim, 0);
+		settle(b);
+		lurk_sim_plug(b->rig->sim, 0, false, NULL);
+		start(b);
+		play(b, "", rows[i].got);
+		end(b);
+	}
+}
+
 /* Whichever call the machine refuses: the old rules are in force, and the old image is stored. */
 static void all_or_nothing(void **state)
 {
@@ -540,6 +568,7 @@ int main(void)
 		cmocka_unit_test(rules_hold_after_a_reboot),
 		cmocka_unit_test(switched_off_and_on),
 		cmocka_unit_test(locks_do_not_stay_on_for_ever),
+		cmocka_unit_test(nor_when_the_service_starts),
 		cmocka_unit_test(all_or_nothing),
 		cmocka_unit_test(what_cannot_be_applied_changes_nothing),
 		cmocka_unit_test(many_keyboards),

@@ -1,4 +1,4 @@
-"""The Linux port on a real kernel: quick.py BUILD
+"""The Linux port on a real kernel: quick.py BUILD [measure]
 
 Debian's stock kernel, a small initramfs of busybox with the test programs and what they link to, QEMU in
 software emulation. First the contract of all ports runs on keyboards made with uhid. Then keys of QEMU's
@@ -6,18 +6,16 @@ own USB and PS/2 keyboards are pressed from outside, by the kernel's real driver
 into force by table and by relay, and what programs get is compared. The kernel is kept in
 BUILD/vm under its package's name; where it cannot be fetched the status is 77.
 """
-import glob
-import json
 import os
 import re
 import shutil
-import socket
 import subprocess
 import sys
 import time
 
+from machine import Machine, Skipped, copy_program, fetch_kernel, run
+
 MODULES = ["evdev", "uinput", "uhid", "hid-generic", "usbhid", "xhci-pci"]
-TIMEOUT_S = 240
 USB, PS2 = "USB", "PS/2"
 
 # Rules (with `crash`, whoever put them into force then dies), the keyboard pressed and its way, the
@@ -41,44 +39,56 @@ SCENES = [
 ]
 
 
-def run(*command, **kw):
-    return subprocess.run(command, check=True, text=True, stdout=subprocess.PIPE, **kw).stdout
+# The machine's own rules for the measurements: a keyboard by the table, and one by the relay.
+FILES = {
+    "keyboards.yaml": """
+keyboards:
+  relayed: {usb: "fade:0001"}
+  tabled: {usb: "fade:0003"}
+""",
+    "profile.yaml": """
+lurk: 1
+name: measured
+rules:
+  - press: CapsLock
+    gives: Enter
+    keyboard: relayed
+  - swap: [Alt, Meta]
+    keyboard: tabled
+""",
+}
 
-
-def fetch_kernel(cache):
-    depends = run("apt-cache", "depends", "linux-image-amd64")
-    package = re.search(r"Depends: (linux-image-\S+)", depends).group(1)
-    folder = os.path.join(cache, package)
-    if not os.path.exists(os.path.join(folder, "done")):
-        print(f"fetching {package}", flush=True)
-        shutil.rmtree(folder, ignore_errors=True)
-        os.makedirs(folder)
-        subprocess.run(["apt-get", "-q", "download", package], cwd=folder, check=True, stdout=subprocess.DEVNULL,
-                       stderr=subprocess.DEVNULL)
-        subprocess.run(["dpkg-deb", "-x", *glob.glob(folder + "/*.deb"), folder], check=True)
-        version = os.listdir(folder + "/lib/modules")[0]
-        subprocess.run(["depmod", "-b", folder, version], check=True)
-        open(os.path.join(folder, "done"), "w").close()
-    return folder, os.listdir(folder + "/lib/modules")[0]
-
-
-def copy_program(program, root):
-    shutil.copy(program, root + "/bin/")
-    for path in re.findall(r"(/\S+) \(0x", run("ldd", program)):
-        # The loader where programs look for it, all others in one place.
-        target = root + (os.path.dirname(path) if "ld-linux" in path else "/lib")
-        os.makedirs(target, exist_ok=True)
-        shutil.copy(path, target)
+MEASURE = """
+echo measuring
+lurkd --state /root/rules --socket /run/control 2>/tmp/lurkd.log &
+P=$!
+export LURK_SOCKET=/run/control HOME=/root
+sleep 2
+lurk apply
+lurk status
+vm_probe plug $P 1000
+vm_probe table $P 1000
+vm_probe delay $P 2000
+strace -p $P -o /tmp/calls 2>/dev/null &
+vm_probe press $P 100
+kill $!
+sleep 1
+echo system calls $(wc -l < /tmp/calls)
+tail -n 30 /tmp/calls
+cat /tmp/lurkd.log | tail -n 5
+kill $P
+wait $P
+"""
 
 
 def guest_words(rules):
     return f"'{rules[:-6]}' crash" if rules.endswith(" crash") else f"'{rules}'"
 
 
-def make_initramfs(work, kernel, version, contract, guest):
+def make_initramfs(work, kernel, version, build):
     root = os.path.join(work, "root")
     shutil.rmtree(root, ignore_errors=True)
-    for folder in ["bin", "proc", "sys", "dev", "tmp"]:
+    for folder in ["bin", "proc", "sys", "dev", "tmp", "run", "etc/lurk", "root"]:
         os.makedirs(os.path.join(root, folder))
     shutil.copy("/bin/busybox", root + "/bin/")
     lines = ["#!/bin/busybox sh", "/bin/busybox --install -s /bin", "mount -t proc none /proc", "mount -t sysfs none /sys",
@@ -91,12 +101,16 @@ def make_initramfs(work, kernel, version, contract, guest):
                 seen.append(path)
                 shutil.copy(path, root + "/")
                 lines.append("insmod /" + os.path.basename(path))
-    copy_program(contract, root)
-    copy_program(guest, root)
-    lines.append(f"/bin/{os.path.basename(contract)} 2>&1; echo \"status of the contract: $?\"; sleep 1")
+    for program in ["tests/test_contract_linux", "tests/vm_guest", "tests/vm_probe", "lurkd", "lurk"]:
+        copy_program(os.path.join(build, program), root)
+    copy_program(shutil.which("strace"), root)
+    for name, text in FILES.items():
+        with open(f"{root}/etc/lurk/{name}", "w") as file:
+            file.write(text)
+    lines.append("false" if not SCENES else "test_contract_linux 2>&1; echo \"status of the contract: $?\"; sleep 1")
     for number, scene in enumerate(SCENES):
-        lines.append(f"echo scene {number}; /bin/{os.path.basename(guest)} {guest_words(scene[0])} 2>&1; echo end of scene {number}; sleep 1")
-    lines += ["echo all done", "poweroff -f"]
+        lines.append(f"echo scene {number}; vm_guest {guest_words(scene[0])} 2>&1; echo end of scene {number}; sleep 1")
+    lines += MEASURE.strip().splitlines() + ["echo all done", "poweroff -f"]
     with open(root + "/init", "w") as file:
         file.write("\n".join(lines) + "\n")
     os.chmod(root + "/init", 0o755)
@@ -105,64 +119,17 @@ def make_initramfs(work, kernel, version, contract, guest):
     return archive
 
 
-class Machine:
-    """A virtual machine, its serial line as a growing text, and a hand on its keyboards."""
-
-    def __init__(self, kernel, version, archive, work):
-        self.log = os.path.join(work, "serial.log")
-        control = os.path.join(work, "qmp.sock")
-        if os.path.exists(control):
-            os.remove(control)
-        command = ["qemu-system-x86_64", "-accel", "tcg", "-m", "256", "-kernel", f"{kernel}/boot/vmlinuz-{version}",
-                   "-initrd", archive, "-append", "console=ttyS0 quiet panic=-1", "-nographic", "-no-reboot", "-monitor", "none",
-                   "-qmp", f"unix:{control},server,nowait", "-device", "qemu-xhci,id=xhci", "-device", "usb-kbd,id=kbd0,bus=xhci.0"]
-        self.start = time.monotonic()
-        self.process = subprocess.Popen(command, stdout=open(self.log, "w"), stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL)
-        while not os.path.exists(control):
-            time.sleep(0.1)
-        self.qmp = socket.socket(socket.AF_UNIX)
-        self.qmp.connect(control)
-        self.lines = self.qmp.makefile("r")
-        self.ask("qmp_capabilities")
-
-    def ask(self, what, **arguments):
-        self.qmp.sendall(json.dumps({"execute": what, "arguments": arguments}).encode())
-        while True:
-            answer = json.loads(self.lines.readline())
-            if "error" in answer:
-                raise RuntimeError(answer["error"])
-            if "return" in answer:
-                return
-
-    def told(self):
-        return open(self.log, errors="replace").read().replace("\r", "")
-
-    def await_text(self, text):
-        while text not in self.told():
-            if self.process.poll() is not None or time.monotonic() - self.start > TIMEOUT_S:
-                raise RuntimeError(f"`{text}` never came")
-            time.sleep(0.2)
-
-    def press(self, presses):
-        for press in presses.split():
-            key = {"down": press[0] == "+", "key": {"type": "qcode", "data": press[1:]}}
-            self.ask("input-send-event", events=[{"type": "key", "data": key}])
-            time.sleep(0.15)
-
-
 def play(machine, number):
     """Returns whether programs got what they should."""
     rules, bus, way, presses, wanted = SCENES[number]
-    machine.await_text(f"scene {number}\n")
+    begin = machine.await_text(f"scene {number}\n")
     if bus == PS2 and (number == 0 or SCENES[number - 1][1] == USB):
         machine.ask("device_del", id="kbd0")  # what is pressed then goes to the PS/2 keyboard
-    while "ready" not in machine.told().split(f"scene {number}\n")[1]:
-        machine.await_text("ready")
-        time.sleep(0.2)
+    machine.await_text("ready", begin)
     time.sleep(1)
-    machine.press(presses + " +f12 -f12")
-    machine.await_text(f"end of scene {number}")
-    told = machine.told().split(f"scene {number}\n")[1]
+    machine.press(presses + " f12")
+    machine.await_text(f"end of scene {number}", begin)
+    told = machine.text[begin:]
     got = " ".join(key for key in re.findall(r"^got (\S+)", told, re.M) if not key.startswith("F12"))
     by_way = re.search(rf"^keyboard .*, {bus}, .*: {way}$", told, re.M)
     fine = got == wanted and by_way
@@ -172,28 +139,62 @@ def play(machine, number):
     return fine
 
 
+def judge(what, fine, line):
+    print(f"{'OK' if fine else 'FAILED'}: {line}", flush=True)
+    return bool(fine)
+
+
+def measure(machine):
+    """What the service costs: printed, and held against what was promised."""
+    begin = machine.await_text("measuring\n")
+    machine.await_text("all done", begin, patience_s=600)
+    told = machine.text[begin:]
+
+    def numbers(what):
+        line = re.search(rf"^measured {what}: (.*)$", told, re.M)
+        return (line.group(1), [float(n) for n in re.findall(r"\d+(?:\.\d+)?", line.group(1))]) if line else ("nothing", [])
+
+    fine = True
+    line, n = numbers("table")
+    fine = judge("table", n and n[1] == 2 * n[0] and n[2] == 0, "table: " + line) and fine
+    line, n = numbers("delay")
+    fine = judge("delay", n and n[3] <= 1.15 and n[7] <= 2, "relay: " + line) and fine
+    line, n = numbers("plug")
+    # Memory may only be what a page more or less is; descriptors are exact.
+    fine = judge("plug", n and n[2] <= 1000 and n[3] == n[4] and n[6] <= n[5] + 8, "plugging: " + line) and fine
+    frames = re.search(r"^pressed (\d+)$", told, re.M)
+    calls = re.search(r"^system calls (\d+)$", told, re.M)
+    if frames and calls:
+        print(f"relay: {int(calls.group(1)) / int(frames.group(1)):.1f} system calls a key frame", flush=True)
+    return bool(frames and calls) and fine
+
+
 def main():
     build = sys.argv[1]
+    if sys.argv[2:] == ["measure"]:
+        SCENES.clear()
     work = os.path.abspath(os.path.join(build, "vm"))
     os.makedirs(work, exist_ok=True)
     try:
         kernel, version = fetch_kernel(work)
-    except (subprocess.CalledProcessError, AttributeError):
-        print("skipped: the kernel's package cannot be fetched here")
+    except Skipped as why:
+        print(f"skipped: {why}")
         sys.exit(77)
-    archive = make_initramfs(work, kernel, version, f"{build}/tests/test_contract_linux", f"{build}/tests/vm_guest")
+    archive = make_initramfs(work, kernel, version, build)
     print(f"booting {version}", flush=True)
-    machine = Machine(kernel, version, archive, work)
+    machine = Machine("quick", work, f"{kernel}/boot/vmlinuz-{version}", archive, "panic=-1", "-m", "256", "-no-reboot")
     try:
-        machine.await_text("status of the contract: ")
-        print("\n".join(line for line in machine.told().splitlines() if re.match(r"\[ +(OK|FAILED|ERROR|PASSED|LINE) ", line)))
-        fine = "status of the contract: 0" in machine.told()
+        fine = True
+        if SCENES:
+            machine.await_text("status of the contract: ")
+            time.sleep(1)
+            print("\n".join(line for line in machine.text.splitlines() if re.match(r"\[ +(OK|FAILED|ERROR|PASSED|LINE) ", line)))
+            fine = "status of the contract: 0" in machine.text
         for number in range(len(SCENES)):
             fine = play(machine, number) and fine
-        machine.await_text("all done")
+        fine = measure(machine) and fine
     finally:
-        machine.process.kill()
-        print(f"the machine ran {time.monotonic() - machine.start:.0f} s; its log is {machine.log}")
+        machine.end()
     sys.exit(0 if fine else 1)
 
 

@@ -17,7 +17,10 @@
 
 #include "port/linux/node.h"
 
-enum { NODES = 8, QUEUE = 512, MONITOR = 0xffff, WAKING = 0xfffe };
+enum { NODES = 8, QUEUE = 512, MONITOR = 0xffff, WAKING = 0xfffe, EVENTS = 16 };
+
+/* Marks another's descriptor among what epoll tells. */
+#define OTHERS ((uint64_t)1 << 32)
 
 struct keyboard {
 	bool used, announced, taken, gone; /* gone: unplugged while taken, not given back yet */
@@ -25,6 +28,7 @@ struct keyboard {
 	struct lurk_identity identity;
 	struct lurk_event_node nodes[NODES];
 	unsigned node_count, others_changes;
+	unsigned speaker; /* the node whose virtual one speaks for the keyboard while it is taken */
 };
 
 struct lurk_linux {
@@ -39,6 +43,7 @@ struct lurk_linux {
 	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	struct lurk_port_event queue[QUEUE];
 	unsigned first, waiting;
+	bool waited; /* all that was ready is in the queue: no need to look again */
 };
 
 static const struct lurk_port_class linux_class;
@@ -139,7 +144,7 @@ static struct keyboard *keyboard_of(struct lurk_linux *m, const char *device)
 static void watch(struct lurk_linux *m, int fd, unsigned keyboard, unsigned node, bool lights)
 {
 	struct epoll_event e = {.events = EPOLLIN,
-				.data.u32 = keyboard << 8 | node << 1 | (lights ? 1U : 0U)};
+				.data.u64 = keyboard << 8 | node << 1 | (lights ? 1U : 0U)};
 
 	epoll_ctl(m->epoll, EPOLL_CTL_ADD, fd, &e);
 }
@@ -192,8 +197,6 @@ static unsigned main_node(const struct keyboard *k)
 	for (unsigned i = 0; i < k->node_count; i++) {
 		unsigned count = lurk_node_key_count(&k->nodes[i]);
 
-		if (k->nodes[i].virtual)
-			count += LURK_KEY_COUNT; /* taken already: it goes on speaking */
 		best = count > most ? i : best;
 		most = count > most ? count : most;
 	}
@@ -360,35 +363,59 @@ static void clock_was_set(struct lurk_linux *m)
 	}
 }
 
-/* Returns false where nothing happened at all; much that happens is no event for the session. */
-static bool poll_once(struct lurk_linux *m)
+static void happened(struct lurk_linux *m, uint32_t what)
 {
-	struct epoll_event events[16];
-	int n = epoll_wait(m->epoll, events, 16, 0);
+	unsigned number = what >> 8, index = (what & 0xff) >> 1;
+	struct source source = {m, number, 0};
+	struct lurk_node_sink sink = {&source, on_key, on_end};
+	struct lurk_event_node *node;
+
+	if (what == MONITOR) {
+		monitor_event(m);
+		return;
+	}
+	if (what == WAKING) {
+		clock_was_set(m);
+		return;
+	}
+	if (!m->keyboards[number].used || index >= m->keyboards[number].node_count)
+		return; /* forgotten by what came before in this round */
+	node = &m->keyboards[number].nodes[index];
+	if (what & 1)
+		lurk_node_pass_lights(node);
+	else if (node->fd >= 0 && !lurk_node_read(node, &sink))
+		node_gone(m, &m->keyboards[number], index);
+}
+
+/* Returns false where nothing happened at all; much that happens is no event for the session. */
+static bool poll_once(struct lurk_linux *m, int timeout, void (*ready)(void *data, int fd),
+		      void *data)
+{
+	struct epoll_event events[EVENTS];
+	int n = epoll_wait(m->epoll, events, EVENTS, timeout);
 
 	for (int i = 0; i < n; i++) {
-		uint32_t what = events[i].data.u32;
-		unsigned number = what >> 8, index = (what & 0xff) >> 1;
-		struct source source = {m, number, 0};
-		struct lurk_node_sink sink = {&source, on_key, on_end};
-		struct lurk_event_node *node;
-
-		if (what == MONITOR || what == WAKING) {
-			if (what == MONITOR)
-				monitor_event(m);
-			else
-				clock_was_set(m);
-			continue;
-		}
-		if (!m->keyboards[number].used || index >= m->keyboards[number].node_count)
-			continue; /* forgotten by what came before in this round */
-		node = &m->keyboards[number].nodes[index];
-		if (what & 1)
-			lurk_node_pass_lights(node);
-		else if (node->fd >= 0 && !lurk_node_read(node, &sink))
-			node_gone(m, &m->keyboards[number], index);
+		if (!(events[i].data.u64 & OTHERS))
+			happened(m, events[i].data.u32);
+	}
+	for (int i = 0; ready && i < n; i++) {
+		if (events[i].data.u64 & OTHERS)
+			ready(data, (int)(uint32_t)events[i].data.u64);
 	}
 	return n > 0;
+}
+
+void lurk_linux_add(struct lurk_linux *machine, int fd)
+{
+	struct epoll_event e = {.events = EPOLLIN, .data.u64 = OTHERS | (uint32_t)fd};
+
+	epoll_ctl(machine->epoll, EPOLL_CTL_ADD, fd, &e);
+}
+
+void lurk_linux_wait(struct lurk_linux *machine, void (*ready)(void *data, int fd), void *data)
+{
+	poll_once(machine, -1, ready, data);
+	machine->waited = true;
 }
 
 /* ---- The port ---------------------------------------------------------------------------------
@@ -436,7 +463,10 @@ static bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
 	struct lurk_linux *m = machine_of(port);
 
 	while (!m->waiting) {
-		if (!poll_once(m))
+		bool looked = m->waited;
+
+		m->waited = false;
+		if (looked || !poll_once(m, 0, NULL, NULL))
 			return false;
 	}
 	*event = m->queue[m->first];
@@ -447,13 +477,12 @@ static bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
 
 static enum lurk_error take_all(struct lurk_linux *m, struct keyboard *k)
 {
-	unsigned speaker = main_node(k);
-
+	k->speaker = main_node(k);
 	for (unsigned i = 0; i < k->node_count; i++) {
 		enum lurk_error error = LURK_OK;
 
 		if (k->nodes[i].fd >= 0)
-			error = lurk_node_take(&k->nodes[i], i == speaker);
+			error = lurk_node_take(&k->nodes[i], i == k->speaker);
 		if (!error && k->nodes[i].virtual)
 			watch(m, libevdev_uinput_get_fd(k->nodes[i].virtual), number_of(m, k), i,
 			      true);
@@ -507,7 +536,7 @@ static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_fram
 	if (!k || !k->used)
 		return LURK_ERR_GONE;
 	if (k->taken)
-		return lurk_node_write(&k->nodes[main_node(k)], frame->strokes, frame->count)
+		return lurk_node_write(&k->nodes[k->speaker], frame->strokes, frame->count)
 			       ? LURK_OK
 			       : LURK_ERR_PORT;
 	for (unsigned i = 0; i < frame->count; i++) {
@@ -695,8 +724,8 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 	/* Where udev runs its events come after its own rules have written the table; where it does
 	 * not there are only the kernel's. */
 	bool udev_runs = access("/run/udev/control", F_OK) == 0;
-	struct epoll_event e = {.events = EPOLLIN, .data.u32 = MONITOR};
-	struct epoll_event wake = {.events = EPOLLIN, .data.u32 = WAKING};
+	struct epoll_event e = {.events = EPOLLIN, .data.u64 = MONITOR};
+	struct epoll_event wake = {.events = EPOLLIN, .data.u64 = WAKING};
 
 	if (!m)
 		abort();

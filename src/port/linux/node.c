@@ -97,16 +97,22 @@ enum lurk_error lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint
 }
 
 /* The key that a scan code is, whatever the table makes of it. */
-static lurk_key original_key(const struct lurk_event_node *node, uint32_t raw, uint16_t code)
+static lurk_key original_key(struct lurk_event_node *node, uint32_t raw, uint16_t code)
 {
 	uint16_t key = code;
 
-	for (uint16_t i = 0; i < node->table_entries; i++) {
-		if (node->table[i].raw == raw) {
-			key = node->table[i].original;
-			break;
+	uint16_t entry = node->last;
+
+	if (entry >= node->table_entries || node->table[entry].raw != raw) {
+		for (entry = 0; entry < node->table_entries; entry++) {
+			if (node->table[entry].raw == raw)
+				break;
 		}
+		if (entry < node->table_entries)
+			node->last = entry; /* a release follows its press */
 	}
+	if (entry < node->table_entries)
+		key = node->table[entry].original;
 	return key == KEY_UNKNOWN || key > LURK_KEY_MAX ? (lurk_key)LURK_KEY_NONE : key;
 }
 
@@ -458,8 +464,8 @@ void lurk_node_listen(struct lurk_event_node *node, bool listen)
 	set_mask(node);
 }
 
-/* The kernel throws away a reader's waiting key events when that reader asks which keys are down; so
- * another one asks. */
+/* The kernel throws away a reader's waiting key events when that reader asks which keys are down;
+ * so another one asks. */
 bool lurk_node_is_down(const struct lurk_event_node *node, uint16_t code)
 {
 	unsigned char down[KEY_CNT / 8 + 1] = {0};

@@ -27,7 +27,7 @@ struct lurk_event_node {
 	char seat[32];     /* "" for the only one that most machines have */
 	struct lurk_record *record;
 	struct lurk_node_entry *table;
-	uint16_t table_entries;
+	uint16_t table_entries, last; /* last: the entry looked up last */
 	/* What is physically held, by its raw scan value, or NO_RAW and the code where it sent
 	 * none, and the key that the kernel made of it. */
 	struct {

@@ -1,0 +1,359 @@
+"""Lurk on a whole Debian: full.py BUILD
+
+A Debian with systemd and udev, Lurk's packages installed with apt, rules made with the command, and keys
+pressed from outside on QEMU's own keyboards; what arrives is read from the text console. The machine is
+reset, the keyboard unplugged, the service killed and hung, the machine put to sleep, the package upgraded
+and removed. The disk is kept in BUILD/vm under a key of what went into it.
+"""
+import glob
+import hashlib
+import os
+import random
+import re
+import shutil
+import subprocess
+import sys
+import threading
+import time
+
+from machine import Machine, Skipped, kernel_package
+
+PACKAGES = ("systemd,systemd-sysv,udev,kmod,dbus,linux-image-amd64,kbd,libpam-systemd,libevdev2,libjson-c5,libxkbcommon0,"
+            "libyaml-0-2,xkb-data")
+# A shell on the serial line; nothing that runs by itself.
+SETUP = r"""
+mkdir -p etc/systemd/system/serial-getty@ttyS0.service.d
+printf '[Service]\nExecStart=\nExecStart=-/sbin/agetty --autologin root --keep-baud 115200 ttyS0 vt102\n' \
+    > etc/systemd/system/serial-getty@ttyS0.service.d/auto.conf
+echo hide > etc/hostname
+echo '/dev/vda / ext4 defaults 0 1' > etc/fstab
+chroot . passwd -d root
+chroot . useradd -m warden
+chroot . useradd -m visitor
+for unit in apt-daily.timer apt-daily-upgrade.timer e2scrub_all.timer e2scrub_reap.service fstrim.timer dpkg-db-backup.timer \
+    systemd-networkd-wait-online.service; do ln -sf /dev/null etc/systemd/system/$unit; done
+"""
+TYPED = "/tmp/typed"
+
+
+def build_disk(work):
+    """Returns disk, kernel and initrd."""
+    key = hashlib.sha256((PACKAGES + SETUP + kernel_package()).encode()).hexdigest()[:12]
+    folder = os.path.join(work, "debian-" + key)
+    if not os.path.exists(folder + "/done"):
+        if os.geteuid():
+            raise Skipped("a disk is built as root only")
+        print("building the disk: a Debian of about 700 MB, 2 minutes", flush=True)
+        for old in glob.glob(work + "/debian-*"):
+            shutil.rmtree(old)
+        os.makedirs(folder)
+        root, log = folder + "/root", open(folder + "/log", "w")
+        sources = "".join(open(path).read() + "\n" for path in glob.glob("/etc/apt/sources.list.d/*.sources"))
+        if os.path.exists("/etc/apt/sources.list"):
+            sources += open("/etc/apt/sources.list").read()
+        options = [f"--aptopt={path}" for path in glob.glob("/etc/apt/apt.conf.d/99*")]
+        made = subprocess.run(["mmdebstrap", "--variant=apt", *options, "--include=" + PACKAGES, "bookworm", root, "-"],
+                              input=sources, text=True, stdout=log, stderr=log)
+        if made.returncode:
+            raise Skipped(f"the Debian cannot be had here; the log is {folder}/log")
+        subprocess.run(["sh", "-e", "-c", SETUP], cwd=root, check=True, stdout=log, stderr=log)
+        for name in ["vmlinuz", "initrd.img"]:
+            shutil.copy(glob.glob(f"{root}/boot/{name}-*")[0], f"{folder}/{name}")
+        print("making the file system", flush=True)
+        subprocess.run(["mkfs.ext4", "-q", "-d", root, folder + "/disk", "1800M"], check=True, stdout=log, stderr=log)
+        shutil.rmtree(root)
+        open(folder + "/done", "w").close()
+    return folder + "/disk", folder + "/vmlinuz", folder + "/initrd.img"
+
+
+def build_payload(build, work):
+    """The packages, the same again as a later version, and the probe, as one archive."""
+    folder = os.path.join(work, "payload")
+    shutil.rmtree(folder, ignore_errors=True)
+    os.makedirs(folder + "/now")
+    os.makedirs(folder + "/later")
+    for package in glob.glob(f"{build}/packages/*.deb"):
+        if "-dev_" in package:
+            continue
+        shutil.copy(package, folder + "/now/")
+        root = folder + "/unpacked"
+        subprocess.run(["dpkg-deb", "-R", package, root], check=True)
+        control = open(root + "/DEBIAN/control").read()
+        with open(root + "/DEBIAN/control", "w") as file:
+            file.write(re.sub(r"^Version: (.*)$", r"Version: \1+later", control, flags=re.M))
+        subprocess.run(["dpkg-deb", "--root-owner-group", "-b", root, folder + "/later/"], check=True, stdout=subprocess.DEVNULL)
+        shutil.rmtree(root)
+    shutil.copy(f"{build}/tests/vm_probe", folder)
+    subprocess.run(["tar", "-cf", "../payload.tar", "."], cwd=folder, check=True)
+    return os.path.join(work, "payload.tar")
+
+
+class Debian(Machine):
+    """A machine whose serial line is root's shell."""
+
+    failed = 0
+    checks = 0
+
+    def log_in(self):
+        self.await_text("root@hide", self.seen)
+        self.serial.sendall(b"exec env PS1= PS2= TERM=dumb DEBIAN_FRONTEND=noninteractive sh\nstty -echo cols 500; systemctl is-system-running --wait >/dev/null; "
+                            b"echo shell-''ready\n")
+        self.seen = self.await_text("shell-ready\n", self.seen)
+
+    seen = 0
+
+    def sh(self, command, fine=True, patience_s=120):
+        begin = len(self.text)
+        self.serial.sendall(f"( {command} ) </dev/null\necho \"[status $?]\"\n".encode())
+        end = self.await_text("[status ", begin, patience_s)
+        end = self.await_text("]", end)
+        told, status = re.match(r"(.*)\[status (\d+)\]$", self.text[begin:end], re.S).groups()
+        if fine and status != "0":
+            raise RuntimeError(f"{command}: status {status}: {told}")
+        return told.strip()
+
+    def check(self, what, fine, told=""):
+        self.checks += 1
+        self.failed += not fine
+        print(f"{'OK' if fine else 'FAILED'}: {what}" + (f": {told}" if told else ""), flush=True)
+
+    def has(self, command, wanted, what=None, fine=True):
+        told = self.sh(command, fine)
+        self.check(what or command, wanted in told, next((l for l in told.splitlines() if wanted in l), told[-600:]).strip())
+
+    def at_login_prompt(self, presses, wanted, when):
+        """What stands behind the text console's login prompt after the presses; taken back afterwards."""
+        self.press(presses)
+        time.sleep(0.5)
+        screen = self.sh("fold -w $(stty -F /dev/tty1 size | cut -d' ' -f2) /dev/vcs1")
+        got = re.findall(r"login: ?(\S*)", screen)
+        self.check(f"at the login prompt {when}: pressed {presses}, arrived {got[-1] if got else screen[-200:]}", got and got[-1] == wanted)
+        self.press(" ".join(["backspace"] * len(wanted)), 0.05)
+
+    def read_console(self):
+        self.sh("systemctl stop getty@tty1")
+        self.sh(f"setsid sh -c 'exec </dev/tty1; stty raw -echo; exec cat >> {TYPED}' >/dev/null 2>&1 &")
+        time.sleep(1)
+
+    def types(self, presses, wanted, when):
+        self.sh(f": > {TYPED}")
+        self.press(presses)
+        time.sleep(0.4)
+        got = self.sh(f"tr -d '\\0' < {TYPED}; echo")
+        self.check(f"{when}: pressed {presses}, arrived {got!r}", got == wanted)
+
+    def service(self):
+        return self.sh("systemctl show -p MainPID --value lurkd")
+
+
+def install(m):
+    m.sh("mkdir -p /root/p && tar -xf /dev/vdb -C /root/p")
+    m.has("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/now/*.deb 2>&1", "Setting up lurk", "apt installs the packages")
+    m.has("systemctl is-active lurkd; systemctl is-enabled lurkd", "active\nenabled", "the service runs, and will after a reboot")
+    exposure = re.search(r"lurkd.service: ([\d.]+)", m.sh("systemd-analyze security lurkd --no-pager | tail -n 1"))
+    m.check("systemd-analyze security: at most 1.5", exposure and float(exposure.group(1)) <= 1.5, exposure and exposure.group(0))
+    m.has("ps -o user= -p $(systemctl show -p MainPID --value lurkd) 2>/dev/null || stat -c %U /proc/$(systemctl show -p MainPID "
+          "--value lurkd)", "lurk", "it runs as a user of its own")
+
+
+def rights(m):
+    for command in ["status", "off", "apply", "identify --count 1"]:
+        m.has(f"su visitor -c 'cp /etc/lurk/profile.yaml /tmp/visitor.yaml; lurk {command} --profile /tmp/visitor.yaml' 2>&1",
+              "the service refuses: only root", f"a visitor may not: lurk {command}", fine=False)
+    m.sh("usermod -aG lurk warden")
+    m.has("su warden -c 'lurk swap KeyQ KeyW --apply' 2>&1", "It is in force now", "a member of the group may change rules")
+    m.has("su warden -c 'lurk identify --count 1' 2>&1", "passwords can be read so", "but not watch keys", fine=False)
+    m.has("su warden -c 'lurk status'", "/home/warden/.config/lurk/profile.yaml", "whose rules are in force is said")
+
+
+def at_the_screen(m):
+    """Who is logged in at the screen may watch keys and switch rules off, until another session is there."""
+    m.sh("passwd -d visitor")
+    m.press("v i s i t o r ret", 0.08)
+    for _ in range(40):
+        time.sleep(1)
+        if "visitor" in m.sh("loginctl list-sessions --no-legend"):
+            break
+    m.has("su visitor -c 'lurk off; lurk on' 2>&1", "may switch rules on", "at the screen a visitor may switch rules off, and not on", fine=False)
+    m.sh("lurk on")
+    m.sh("su visitor -c 'lurk identify --seconds 40' > /tmp/watched 2>&1 &")
+    time.sleep(3)
+    m.press("a")
+    m.sh("chvt 2")
+    time.sleep(2)
+    m.press("b b")
+    time.sleep(2)
+    m.has("cat /tmp/watched", "KeyA", "at the screen a visitor may watch keys")
+    m.has("cat /tmp/watched", "the watch ended: another session is at the screen now", "no longer when another session is there")
+    m.check("and sees none of its keys", "KeyB" not in m.sh("cat /tmp/watched"))
+    m.sh("chvt 1; loginctl terminate-user visitor")
+    time.sleep(2)
+
+
+def keys_and_reset(m):
+    m.has("lurk keyboards", "(QEMU QEMU USB Keyboard)", "the keyboards are found")
+    m.sh("lurk swap KeyQ KeyW")
+    m.has("lurk apply", "In force now, and again after every reboot: 1 rule from /etc/lurk/profile.yaml", "lurk apply")
+    m.has("lurk status", "table  every rule is one key for one key")
+    m.at_login_prompt("q w a", "wqa", "after lurk apply")
+    print("reset", flush=True)
+    m.seen = len(m.text)
+    m.ask("system_reset")
+    m.log_in()
+    m.at_login_prompt("q w a", "wqa", "after a reset")
+    order = m.sh("systemctl show -p ActiveEnterTimestampMonotonic --value lurkd getty@tty1 | tr -s '\\n' ' '").split()
+    m.check("the service was ready before the login prompt", int(order[0]) <= int(order[1]), " ".join(order))
+
+
+def plugging(m):
+    m.ask("device_del", id="kbd0")
+    time.sleep(1)
+    m.ask("device_add", driver="usb-kbd", id="kbd1", bus="xhci.0", port="3")
+    time.sleep(3)
+    m.types("q w a", "wqa", "unplugged, and another plugged in elsewhere")
+    m.ask("device_del", id="kbd1")
+    m.ask("device_add", driver="usb-hub", id="hub", bus="xhci.0", port="2")
+    time.sleep(2)
+    m.ask("device_add", driver="usb-kbd", id="kbd2", bus="xhci.0", port="2.1")
+    time.sleep(3)
+    m.types("q w a", "wqa", "through a hub")
+    m.ask("device_del", id="kbd2")
+    time.sleep(2)
+    m.types("q w a", "wqa", "on the PS/2 keyboard")
+    m.ask("device_add", driver="usb-kbd", id="kbd3", bus="xhci.0", port="1")
+    time.sleep(3)
+    m.sh("modprobe uhid; printf 'keyboards:\\n  tabled: {usb: \"fade:0003\"}\\n' > /etc/lurk/keyboards.yaml")
+    m.sh("lurk swap Alt Meta --apply")
+    told = m.sh(f"/root/p/vm_probe plug {m.service()} 20")
+    n = re.findall(r"\d+(?:\.\d+)?", told)
+    m.check("from udev's event to rules in force: at most 1 s", len(n) > 2 and float(n[2]) <= 1000, told)
+    told = m.sh(f"/root/p/vm_probe idle {m.service()} 60", patience_s=180)
+    n = re.findall(r"\d+", told)
+    m.check("60 idle seconds without a system call; at most 2 MiB of private memory", n[1] == "0" and int(n[2]) <= 2048, told)
+
+
+def killed(m):
+    """Twenty times at random moments while keys are pressed, half of them in each way."""
+    for way, rule in [("table", "lurk restore CapsLock"), ("relay", "lurk map CapsLock KeyX")]:
+        m.sh(rule, fine=False)
+        m.sh("lurk apply")
+        m.has("lurk status", way + "  ", f"by the {way}")
+        pressing = threading.Event()
+
+        def press():
+            while not pressing.is_set():
+                m.press("q w a caps_lock shift q", 0.02)
+
+        thread = threading.Thread(target=press)
+        thread.start()
+        for _ in range(10):
+            time.sleep(random.uniform(0.1, 0.8))
+            m.sh("systemctl kill -s KILL lurkd", fine=False)
+        pressing.set()
+        thread.join()
+        time.sleep(2)
+        m.has(f"/root/p/vm_probe down 1 0", "keys down: 0", f"killed ten times in the {way} way: no key is left down", fine=False)
+        m.has("systemctl is-active lurkd", "active", "it runs again")
+        if way == "table" and m.caps_on():  # pressed just now, an odd number of times
+            m.press("caps_lock")
+        m.types("q w a" + (" caps_lock" if way == "relay" else ""), "wqa" + ("x" if way == "relay" else ""), "and all is as before")
+    m.sh(f"kill -STOP {m.service()}")
+    time.sleep(12)
+    m.types("q w caps_lock", "wqx", "hung while it relayed: killed by the watchdog, and back")
+    m.has("journalctl -u lurkd --no-pager -o cat", "watchdog", "the journal says so")
+
+
+def caps_on(m):
+    return "1" in m.sh("cat /sys/class/leds/*capslock/brightness | sort -u | tail -n 1")
+
+
+Debian.caps_on = caps_on
+
+
+def sleep_and_wake(m):
+    m.serial.sendall(b"echo mem > /sys/power/state\n")
+    for _ in range(100):
+        time.sleep(0.2)
+        if m.ask("query-status")["status"] == "suspended":
+            break
+    else:
+        print("skipped: this QEMU does not put the machine to sleep")
+        return
+    m.ask("system_wakeup")
+    time.sleep(5)
+    m.sh("true")
+    m.types("q w caps_lock", "wqx", "slept and woke")
+
+
+def off_and_on(m):
+    m.has("lurk off", "All rules are off")
+    m.types("q w a", "qwa", "switched off")
+    m.has("lurk on", "In force again: ")
+    m.types("q w a", "wqa", "switched on again")
+    m.sh("lurk restore CapsLock; lurk apply")
+    m.press("caps_lock")
+    time.sleep(0.5)
+    m.check("CapsLock is on", m.caps_on())
+    m.sh("lurk disable CapsLock")
+    m.has("lurk apply", "CapsLock was on, and no key gives it any more: Lurk turned it off.", "CapsLock on, and taken away")
+    m.check("CapsLock is off", not m.caps_on())
+    m.sh("echo 'ro lurk.off' > /tmp/cmdline; mount --bind /tmp/cmdline /proc/cmdline; systemctl restart lurkd")
+    m.has("lurk status 2>&1", "the kernel was started with lurk.off", "lurk.off on the kernel's command line", fine=False)
+    m.types("q w a", "qwa", "lurk.off")
+    m.sh("umount /proc/cmdline; systemctl restart lurkd")
+    m.types("q w a", "wqa", "without it")
+    told = m.sh("journalctl -u lurkd --no-pager -o cat")
+    m.check("the journal names no key", not re.search(r"Key[A-Z]|CapsLock|KEY_", told), f"{len(told.splitlines())} lines")
+    m.has("dmesg | grep -ci 'unknown key' || true", "0", "and the kernel logs none because of a disabled key")
+
+
+def coming_and_going(m):
+    m.has("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/later/*.deb 2>&1", "Setting up lurk", "upgraded")
+    m.types("q w a", "wqa", "after the upgrade")
+    m.has("lurk uninstall", "every key does its usual job", "lurk uninstall")
+    m.types("q w a", "qwa", "after lurk uninstall")
+    left = m.sh("ls -d /var/lib/lurk /run/lurk /etc/systemd/system/*/lurkd.service 2>/dev/null; getent passwd lurk; getent group lurk; true")
+    m.check("it leaves nothing behind", left == "", left)
+    m.has("lurk status 2>&1", "`sudo lurk install` sets it up", "what to do is said", fine=False)
+    m.has("lurk install", "The service runs, and will after every reboot", "lurk install")
+    m.sh("lurk apply")
+    m.types("q w a", "wqa", "after lurk install and lurk apply")
+    m.sh("systemctl kill -s KILL lurkd", fine=False)
+    m.sh("apt-get remove -y -o Dpkg::Use-Pty=0 lurk 2>&1")
+    m.types("q w a", "qwa", "after the package was removed, the service killed just before")
+    m.sh("apt-get purge -y -o Dpkg::Use-Pty=0 lurk liblurk0 2>&1")
+    left = m.sh("find / -xdev -path /root -prune -o -path /home -prune -o -path /tmp -prune -o -name '*lurk*' -print; true")
+    m.check("purged, nothing is left", left == "", left)
+
+
+def main():
+    build = sys.argv[1]
+    work = os.path.abspath(os.path.join(build, "vm"))
+    os.makedirs(work, exist_ok=True)
+    try:
+        disk, kernel, initrd = build_disk(work)
+    except Skipped as why:
+        print(f"skipped: {why}")
+        sys.exit(77)
+    payload = build_payload(build, work)
+    print("booting Debian", flush=True)
+    m = Debian("full", work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "1024",
+               "-drive", f"file={disk},if=virtio,format=raw,snapshot=on",
+               "-drive", f"file={payload},if=virtio,format=raw,readonly=on", patience_s=300)
+    try:
+        m.log_in()
+        install(m)
+        keys_and_reset(m)
+        rights(m)
+        m.sh("lurk apply")
+        at_the_screen(m)
+        m.read_console()
+        for part in [plugging, killed, sleep_and_wake, off_and_on, coming_and_going]:
+            part(m)
+        print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
+    finally:
+        m.end()
+    sys.exit(1 if m.failed else 0)
+
+
+main()

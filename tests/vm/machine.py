@@ -1,0 +1,135 @@
+"""A virtual machine for the tests: QEMU in software emulation, its serial line as a growing text that can be
+answered, and a hand on its keyboards."""
+import glob
+import json
+import os
+import re
+import shutil
+import socket
+import subprocess
+import threading
+import time
+
+
+class Skipped(Exception):
+    """What the test needs cannot be had here."""
+
+
+def run(*command, **kw):
+    return subprocess.run(command, check=True, text=True, stdout=subprocess.PIPE, **kw).stdout
+
+
+def kernel_package():
+    try:
+        return re.search(r"Depends: (linux-image-\S+)", run("apt-cache", "depends", "linux-image-amd64")).group(1)
+    except (subprocess.CalledProcessError, AttributeError):
+        raise Skipped("the kernel's package is not known here")
+
+
+def fetch_kernel(cache):
+    """Unpacks the kernel that Debian's package of kernels names. Returns its folder and version."""
+    package = kernel_package()
+    folder = os.path.join(cache, package)
+    if not os.path.exists(os.path.join(folder, "done")):
+        print(f"fetching {package}", flush=True)
+        shutil.rmtree(folder, ignore_errors=True)
+        os.makedirs(folder)
+        try:
+            subprocess.run(["apt-get", "-q", "download", package], cwd=folder, check=True, stdout=subprocess.DEVNULL,
+                           stderr=subprocess.DEVNULL)
+        except subprocess.CalledProcessError:
+            raise Skipped("the kernel's package cannot be fetched here")
+        subprocess.run(["dpkg-deb", "-x", *glob.glob(folder + "/*.deb"), folder], check=True)
+        version = os.listdir(folder + "/lib/modules")[0]
+        subprocess.run(["depmod", "-b", folder, version], check=True)
+        open(os.path.join(folder, "done"), "w").close()
+    return folder, os.listdir(folder + "/lib/modules")[0]
+
+
+def copy_program(program, root):
+    shutil.copy(program, root + "/bin/")
+    for path in re.findall(r"(/\S+) \(0x", run("ldd", program)):
+        # The loader where programs look for it, all others in one place.
+        target = root + (os.path.dirname(path) if "ld-linux" in path else "/lib")
+        os.makedirs(target, exist_ok=True)
+        shutil.copy(path, target)
+
+
+class Machine:
+    def __init__(self, name, work, kernel, initrd, words, *arguments, patience_s=240):
+        self.log = os.path.join(work, name + ".log")
+        self.patience_s = patience_s
+        control, line = os.path.join(work, name + ".qmp"), os.path.join(work, name + ".serial")
+        for path in [control, line]:
+            if os.path.exists(path):
+                os.remove(path)
+        command = ["qemu-system-x86_64", "-accel", "tcg", "-cpu", "EPYC", "-kernel", kernel, "-initrd", initrd, "-append",
+                   "console=ttyS0 quiet " + words, "-nographic", "-monitor", "none",
+                   "-chardev", f"socket,id=serial,path={line},server=on,wait=off", "-serial", "chardev:serial",
+                   "-qmp", f"unix:{control},server,nowait", "-device", "qemu-xhci,id=xhci",
+                   "-device", "usb-kbd,id=kbd0,bus=xhci.0", *arguments]
+        self.start = time.monotonic()
+        self.process = subprocess.Popen(command, stdout=open(self.log + ".qemu", "w"), stderr=subprocess.STDOUT,
+                                        stdin=subprocess.DEVNULL)
+        self.qmp, self.serial = self.connect(control), self.connect(line)
+        self.lines = self.qmp.makefile("r")
+        self.text = ""
+        threading.Thread(target=self.listen, daemon=True).start()
+        self.ask("qmp_capabilities")
+
+    def connect(self, path):
+        end = socket.socket(socket.AF_UNIX)
+        while True:
+            try:
+                end.connect(path)
+                return end
+            except OSError:
+                if self.process.poll() is not None:
+                    raise RuntimeError(f"QEMU ended: {self.log}.qemu")
+                time.sleep(0.05)
+
+    def listen(self):
+        """The machine stops where nobody reads its serial line."""
+        with open(self.log, "w") as log:
+            while True:
+                try:
+                    data = self.serial.recv(65536)
+                except OSError:
+                    return
+                if not data:
+                    return
+                text = data.decode(errors="replace").replace("\r", "")
+                self.text += text
+                log.write(text)
+                log.flush()
+
+    def ask(self, what, **arguments):
+        self.qmp.sendall(json.dumps({"execute": what, "arguments": arguments}).encode())
+        while True:
+            answer = json.loads(self.lines.readline())
+            if "error" in answer:
+                raise RuntimeError(answer["error"])
+            if "return" in answer:
+                return answer["return"]
+
+    def await_text(self, text, since=0, patience_s=None):
+        """Waits until the text has come after `since`; returns where it ends."""
+        until = time.monotonic() + (patience_s or self.patience_s)
+        while text not in self.text[since:]:
+            if self.process.poll() is not None or time.monotonic() > until:
+                raise RuntimeError(f"`{text}` never came; the log is {self.log}:\n" + self.text[-1500:])
+            time.sleep(0.05)
+        return since + self.text[since:].index(text) + len(text)
+
+    def press(self, presses, pause_s=0.15):
+        """"+caps_lock -caps_lock", in QEMU's names; "a" is both."""
+        for press in presses.split():
+            for down in ["+", "-"] if press[0] not in "+-" else [press[0]]:
+                key = {"down": down == "+", "key": {"type": "qcode", "data": press.lstrip("+-")}}
+                self.ask("input-send-event", events=[{"type": "key", "data": key}])
+                time.sleep(pause_s)
+
+    def end(self):
+        self.process.kill()
+        self.process.wait()
+        print(f"the machine ran {time.monotonic() - self.start:.0f} s; its log is {self.log}", flush=True)

@@ -1,0 +1,437 @@
+/* Inside the virtual machine: keyboards made with uhid, pressed and timed against the running
+ * service. probe WHAT PID N, where PID is the service's process:
+ *
+ *  - table: N presses on a keyboard in the table way
+ *  - delay: N events through the service's relay, and N through the least possible one
+ *  - press: N events through the service's relay
+ *  - plug: N times plugged in and out again
+ *  - idle: N seconds of nothing
+ *  - down: which keys any event node holds down
+ */
+#include <dirent.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <linux/input.h>
+#include <linux/uhid.h>
+#include <poll.h>
+#include <signal.h>
+#include <stdbool.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#include <libevdev/libevdev-uinput.h>
+#include <libudev.h>
+
+enum { TABLED = 3, RELAYED = 1, LEAST = 2, WARM_UP = 50, PAUSE_US = 3000, PATIENCE_MS = 10000 };
+
+static const uint8_t descriptor[] = {0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0xe0,
+				     0x29, 0xe7, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08,
+				     0x81, 0x02, 0x95, 0x01, 0x75, 0x08, 0x81, 0x03, 0x95, 0x06,
+				     0x75, 0x08, 0x15, 0x00, 0x26, 0xff, 0x00, 0x05, 0x07, 0x19,
+				     0x00, 0x2a, 0xff, 0x00, 0x81, 0x00, 0xc0};
+
+static void fail(const char *what)
+{
+	printf("probe: %s: %s\n", what, strerror(errno));
+	exit(1);
+}
+
+static double now_us(void)
+{
+	struct timespec now;
+
+	clock_gettime(CLOCK_MONOTONIC, &now);
+	return (double)now.tv_sec * 1e6 + (double)now.tv_nsec / 1e3;
+}
+
+/* ---- Keyboards ------------------------------------------------------------------------------- */
+
+static void write_uhid(int fd, const struct uhid_event *event)
+{
+	if (write(fd, event, sizeof *event) != sizeof *event)
+		fail("uhid");
+}
+
+static int plug(unsigned product)
+{
+	struct uhid_event e = {.type = UHID_CREATE2};
+	int fd = open("/dev/uhid", O_RDWR | O_CLOEXEC);
+
+	if (fd < 0)
+		fail("/dev/uhid");
+	snprintf((char *)e.u.create2.name, sizeof e.u.create2.name, "Probe %u", product);
+	snprintf((char *)e.u.create2.phys, sizeof e.u.create2.phys, "probe-%u", product);
+	e.u.create2.bus = BUS_USB;
+	e.u.create2.vendor = 0xfade;
+	e.u.create2.product = product;
+	e.u.create2.rd_size = sizeof descriptor;
+	memcpy(e.u.create2.rd_data, descriptor, sizeof descriptor);
+	write_uhid(fd, &e);
+	return fd;
+}
+
+static void unplug(int fd)
+{
+	struct uhid_event e = {.type = UHID_DESTROY};
+
+	write_uhid(fd, &e);
+	close(fd);
+}
+
+static void press(int fd, uint8_t usage)
+{
+	struct uhid_event e = {.type = UHID_INPUT2, .u.input2.size = 8};
+
+	e.u.input2.data[2] = usage;
+	write_uhid(fd, &e);
+}
+
+/* The node with that name, opened; waits until it is there. */
+static int open_node(const char *name)
+{
+	char path[300], is[80];
+
+	for (int waited = 0; waited < PATIENCE_MS; waited += 5) {
+		DIR *dir = opendir("/dev/input");
+		struct dirent *entry;
+
+		while (dir && (entry = readdir(dir))) {
+			int fd;
+
+			if (strncmp(entry->d_name, "event", 5))
+				continue;
+			snprintf(path, sizeof path, "/dev/input/%s", entry->d_name);
+			fd = open(path, O_RDWR | O_NONBLOCK | O_CLOEXEC);
+			if (fd >= 0 && ioctl(fd, EVIOCGNAME(sizeof is), is) >= 0 &&
+			    !strcmp(is, name)) {
+				closedir(dir);
+				return fd;
+			}
+			if (fd >= 0)
+				close(fd);
+		}
+		if (dir)
+			closedir(dir);
+		usleep(5000);
+	}
+	errno = ENOENT;
+	fail(name);
+	return -1;
+}
+
+static bool get_key(int fd, uint16_t code)
+{
+	struct input_event e;
+	struct pollfd ready = {fd, POLLIN, 0};
+
+	for (;;) {
+		ssize_t n = read(fd, &e, sizeof e);
+
+		if (n == sizeof e && e.type == EV_KEY && e.code == code && e.value != 2)
+			return true;
+		if (n != sizeof e && poll(&ready, 1, 2000) <= 0)
+			return false;
+	}
+}
+
+/* Whether the table gives MetaLeft for AltLeft, as the rules want. */
+static bool in_force(int fd)
+{
+	struct input_keymap_entry e = {.len = 4, .scancode = {0xe2, 0x00, 0x07, 0x00}};
+
+	return ioctl(fd, EVIOCGKEYCODE_V2, &e) == 0 && e.keycode == KEY_LEFTMETA;
+}
+
+static void await_force(int fd)
+{
+	for (double until = now_us() + PATIENCE_MS * 1e3; !in_force(fd); usleep(200)) {
+		if (now_us() > until)
+			fail("the rules never came into force");
+	}
+}
+
+/* ---- The service's process ------------------------------------------------------------------- */
+
+static unsigned long proc_sum(int pid, const char *file, const char *field)
+{
+	char path[64], line[256];
+	unsigned long sum = 0, value;
+	FILE *f;
+
+	snprintf(path, sizeof path, "/proc/%d/%s", pid, file);
+	f = fopen(path, "r");
+	if (!f)
+		fail(path);
+	while (fgets(line, sizeof line, f)) {
+		char *colon = strchr(line, ':');
+
+		if (colon && strstr(line, field) && strstr(line, field) < colon &&
+		    sscanf(colon + 1, "%lu", &value) == 1)
+			sum += value;
+	}
+	fclose(f);
+	return sum;
+}
+
+static unsigned long switches(int pid)
+{
+	return proc_sum(pid, "status", "ctxt_switches");
+}
+
+static unsigned long private_kib(int pid)
+{
+	return proc_sum(pid, "smaps_rollup", "Private_");
+}
+
+static unsigned descriptors(int pid)
+{
+	char path[64];
+	unsigned count = 0;
+	DIR *dir;
+
+	snprintf(path, sizeof path, "/proc/%d/fd", pid);
+	dir = opendir(path);
+	while (dir && readdir(dir))
+		count++;
+	if (dir)
+		closedir(dir);
+	return count;
+}
+
+/* ---- What is measured ------------------------------------------------------------------------ */
+
+static int table(int pid, int n)
+{
+	int keyboard = plug(TABLED), node = open_node("Probe 3"), arrived = 0;
+	unsigned long before;
+
+	await_force(node);
+	usleep(500000);
+	before = switches(pid);
+	for (int i = 0; i < n; i++) {
+		press(keyboard, 0x04);
+		arrived += get_key(node, KEY_A);
+		press(keyboard, 0);
+		arrived += get_key(node, KEY_A);
+	}
+	printf("measured table: %d presses, %d events arrived, lurkd ran %lu times\n", n, arrived,
+	       switches(pid) - before);
+	unplug(keyboard);
+	return 0;
+}
+
+static int by_size(const void *a, const void *b)
+{
+	double d = *(const double *)a - *(const double *)b;
+
+	return d < 0 ? -1 : d > 0;
+}
+
+/* Reads and writes, and nothing else. */
+static void least_relay(int node)
+{
+	struct libevdev *like;
+	struct libevdev_uinput *out;
+	struct input_event events[64];
+
+	if (libevdev_new_from_fd(node, &like))
+		exit(1);
+	libevdev_set_name(like, "Least");
+	if (libevdev_uinput_create_from_device(like, LIBEVDEV_UINPUT_OPEN_MANAGED, &out) ||
+	    ioctl(node, EVIOCGRAB, 1))
+		exit(1);
+	fcntl(node, F_SETFL, 0);
+	for (;;) {
+		ssize_t n = read(node, events, sizeof events);
+
+		if (n <= 0 || write(libevdev_uinput_get_fd(out), events, (size_t)n) != n)
+			exit(0);
+	}
+}
+
+static double one_delay(int keyboard, int out, uint8_t usage)
+{
+	double start = now_us();
+
+	press(keyboard, usage);
+	if (!get_key(out, KEY_A))
+		fail("a key did not arrive");
+	start = now_us() - start;
+	usleep(PAUSE_US);
+	return start;
+}
+
+static int delay(int pid, int n)
+{
+	int ours = plug(RELAYED), least = plug(LEAST), node = open_node("Probe 2"), out[2];
+	double *times[2] = {calloc((size_t)n, sizeof(double)), calloc((size_t)n, sizeof(double))};
+	pid_t child;
+
+	(void)pid;
+	child = fork();
+	if (!child)
+		least_relay(node);
+	out[0] = open_node("Probe 1 (Lurk)");
+	out[1] = open_node("Least");
+	usleep(500000);
+	for (int i = -WARM_UP; i < n; i++) {
+		for (int which = 0; which < 2; which++) {
+			double time =
+				one_delay(which ? least : ours, out[which], i % 2 ? 0x00 : 0x04);
+
+			if (i >= 0)
+				times[which][i] = time;
+		}
+	}
+	kill(child, SIGKILL);
+	waitpid(child, NULL, 0);
+	for (int which = 0; which < 2; which++)
+		qsort(times[which], (size_t)n, sizeof(double), by_size);
+	printf("measured delay: %d events each, median %.0f us against %.0f us: %.2f times; 99th "
+	       "percentile %.0f us against %.0f us: %.2f times\n",
+	       n, times[0][n / 2], times[1][n / 2], times[0][n / 2] / times[1][n / 2],
+	       times[0][n * 99 / 100], times[1][n * 99 / 100],
+	       times[0][n * 99 / 100] / times[1][n * 99 / 100]);
+	unplug(ours);
+	unplug(least);
+	return 0;
+}
+
+static int press_only(int pid, int n)
+{
+	int keyboard = plug(RELAYED), out = open_node("Probe 1 (Lurk)");
+
+	(void)pid;
+	usleep(1500000); /* who counts has time to begin */
+	for (int i = 0; i < n; i++)
+		one_delay(keyboard, out, i % 2 ? 0x00 : 0x04);
+	printf("pressed %d\n", n);
+	fflush(stdout);
+	usleep(1500000);
+	unplug(keyboard);
+	return 0;
+}
+
+/* From udev's event, or the kernel's where no udev runs, to the changed table. */
+static double force_delay_ms(struct udev_monitor *monitor)
+{
+	struct pollfd ready = {udev_monitor_get_fd(monitor), POLLIN, 0};
+
+	while (poll(&ready, 1, PATIENCE_MS) > 0) {
+		struct udev_device *device = udev_monitor_receive_device(monitor);
+		const char *node = device ? udev_device_get_devnode(device) : NULL;
+		const char *action = device ? udev_device_get_action(device) : NULL;
+		double start = now_us();
+
+		if (node && action && !strcmp(action, "add") && strstr(node, "/event")) {
+			int fd = open(node, O_RDWR | O_CLOEXEC);
+
+			udev_device_unref(device);
+			await_force(fd);
+			close(fd);
+			return (now_us() - start) / 1e3;
+		}
+		if (device)
+			udev_device_unref(device);
+	}
+	fail("no udev event");
+	return 0;
+}
+
+static int plug_cycles(int pid, int n)
+{
+	bool udev_runs = access("/run/udev/control", F_OK) == 0;
+	struct udev *udev = udev_new();
+	struct udev_monitor *monitor =
+		udev_monitor_new_from_netlink(udev, udev_runs ? "udev" : "kernel");
+	double *times = calloc((size_t)n, sizeof(double));
+	unsigned long kib = 0;
+	unsigned fds = 0;
+
+	udev_monitor_filter_add_match_subsystem_devtype(monitor, "input", NULL);
+	udev_monitor_enable_receiving(monitor);
+	for (int i = n < WARM_UP ? -1 : -WARM_UP; i < n; i++) {
+		int keyboard = plug(TABLED);
+		double time = force_delay_ms(monitor);
+
+		if (i >= 0)
+			times[i] = time;
+		unplug(keyboard);
+		usleep(2000);
+		if (i == -1) {
+			usleep(500000);
+			kib = private_kib(pid);
+			fds = descriptors(pid);
+		}
+	}
+	usleep(500000);
+	qsort(times, (size_t)n, sizeof(double), by_size);
+	printf("measured plug: %d cycles, in force after %.1f ms (median), %.1f ms (most); "
+	       "descriptors %u then %u; private memory %lu then %lu KiB\n",
+	       n, times[n / 2], times[n - 1], fds, descriptors(pid), kib, private_kib(pid));
+	return 0;
+}
+
+static int idle(int pid, int seconds)
+{
+	unsigned long before = switches(pid);
+
+	sleep((unsigned)seconds);
+	printf("measured idle: %d seconds, lurkd ran %lu times; private memory %lu KiB\n", seconds,
+	       switches(pid) - before, private_kib(pid));
+	return 0;
+}
+
+static int down(int pid, int n)
+{
+	struct dirent *entry;
+	DIR *dir = opendir("/dev/input");
+	int count = 0;
+
+	(void)pid;
+	(void)n;
+	while (dir && (entry = readdir(dir))) {
+		unsigned char keys[KEY_CNT / 8] = {0};
+		char path[300];
+		int fd;
+
+		if (strncmp(entry->d_name, "event", 5))
+			continue;
+		snprintf(path, sizeof path, "/dev/input/%s", entry->d_name);
+		fd = open(path, O_RDONLY | O_CLOEXEC);
+		if (fd >= 0 && ioctl(fd, EVIOCGKEY(sizeof keys), keys) >= 0) {
+			for (int code = 1; code < KEY_CNT; code++) {
+				if (!(keys[code / 8] >> code % 8 & 1) || code == KEY_UNKNOWN)
+					continue;
+				printf("down: key %d on %s\n", code, path);
+				count++;
+			}
+		}
+		if (fd >= 0)
+			close(fd);
+	}
+	printf("keys down: %d\n", count);
+	return count != 0;
+}
+
+int main(int argc, char **argv)
+{
+	static const struct {
+		const char *name;
+		int (*run)(int pid, int n);
+	} probes[] = {{"table", table},      {"delay", delay}, {"press", press_only},
+		      {"plug", plug_cycles}, {"idle", idle},   {"down", down}};
+
+	setvbuf(stdout, NULL, _IOLBF, 0);
+	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {
+		if (!strcmp(argv[1], probes[i].name))
+			return probes[i].run(atoi(argv[2]), atoi(argv[3]));
+	}
+	return 2;
+}
