@@ -17,8 +17,8 @@
  *     40  u32 rules         44 u32 bytes of strings
  *     48  profiles, 28 each: text name, text source file, u32 first rule, u32 rules, u8 way,
  *             u8[3] zero
- *         keyboards, 16 each: text name, u16 first recogniser, u16 recognisers, u16 first quirk,
- *             u16 quirks
+ *         keyboards, 20 each: text name, u16 first recogniser, u16 recognisers, u16 first quirk,
+ *             u16 quirks, u8 flags (1 apart), u8[3] zero
  *         recognisers, 32 each: u8 bus, u8 flags (1 built in, 2 by product), u16 vendor, u16
  * product, u16 zero, texts serial, name, place quirks, 4 each: u8 kind, u8 zero, u16 key rules, 36
  * each: u8 target, u8 gives, u8 flags (1 swap, 2 off, 4 only), u8 scan code kind, u16 key pressed,

@@ -58,6 +58,7 @@ struct lurk_keyboard {
 	const struct lurk_recogniser *recognisers;
 	const struct lurk_quirk *quirks;
 	uint16_t recogniser_count, quirk_count;
+	bool apart; /* rules for all keyboards leave it alone: it types, but nobody types on it */
 };
 
 /* How well the recogniser fits: 0 where it does not, else the more the more it says. */

@@ -63,7 +63,7 @@ struct lurk_session {
 	struct lurk_ruleset rulesets[2];
 	unsigned current;
 	struct lurk_store_report store;
-	bool off; /* no rule is in force, whatever is loaded */
+	bool off;         /* no rule is in force, whatever is loaded */
 	bool keep_locks;  /* locks that are on stay so when rules take their key away */
 	unsigned changes; /* counts what may have changed of keyboards and of what is in force */
 	lurk_watch *watch;

@@ -10,6 +10,7 @@ struct keyboards {
 	struct cli *cli;
 	const char *name, *keyboard, *script;
 	const char *quirk; /* the list of keyboards.yaml that keys are added to */
+	bool apart;
 	char **keys;
 	unsigned count;
 	int pressed; /* the session's number of the keyboard on which a key came, -1 for none yet */
@@ -44,7 +45,7 @@ static const char *quirk_words(const struct lurk_keyboard *k, char *out, size_t 
 {
 	static const char *const names[] = {"", "broken", "missing", "press-only"};
 
-	*out = '\0';
+	snprintf(out, size, "%s", k->apart ? "stands apart" : "");
 	for (unsigned i = 0; i < k->quirk_count; i++) {
 		size_t n = strlen(out);
 
@@ -128,6 +129,29 @@ static void list_away(struct listing *l, uint16_t described)
 	cli_table_row(&l->table, k->name.bytes, "not here", "", "", "", odd);
 }
 
+/* Keyboards that say the same of themselves can only be told apart by where they are plugged in. */
+static void tell_twins(const struct cli *cli)
+{
+	const struct cli_machine *m = cli->machine;
+
+	for (uint16_t i = 0; i < m->keyboard_count; i++) {
+		const struct lurk_identity *one = &m->keyboards[i].info.identity;
+
+		for (uint16_t j = 0; m->keyboards[i].present && j < i; j++) {
+			const struct lurk_identity *other = &m->keyboards[j].info.identity;
+
+			if (!m->keyboards[j].present || one->bus != other->bus ||
+			    one->vendor != other->vendor || one->product != other->product ||
+			    strcmp(one->serial, other->serial) != 0 ||
+			    strcmp(one->name, other->name) != 0)
+				continue;
+			printf("Two are called %s, and say the same of themselves: they can only "
+			       "be told apart by their places, as in `{place: \"%s\"}` in %s.\n",
+			       one->name, one->place, cli->keyboards_path);
+		}
+	}
+}
+
 static int list(struct cli *cli)
 {
 	static const char *const heads[] = {"keyboard", "connected",     "rules",
@@ -152,6 +176,7 @@ static int list(struct cli *cli)
 		printf(", %u more known", l.away);
 	puts(l.here + l.away ? ":" : ".");
 	cli_table_print(&l.table, "  ");
+	tell_twins(cli);
 	if (l.unnamed)
 		printf("%s (in brackets: what it calls itself): `lurk keyboards --name NAME` gives "
 		       "%s one.\n",
@@ -258,7 +283,7 @@ static char *recognise_by(const struct lurk_identity *identity)
 	else if (identity->bus == LURK_BUS_PS2)
 		n = asprintf(&out, "{ps2: true}");
 	else
-		n = asprintf(&out, "{name: %s}", name);
+		n = asprintf(&out, "{calls-itself: %s}", name);
 	free(name);
 	if (n < 0)
 		abort();
@@ -373,6 +398,30 @@ static int mark_keys(struct keyboards *k)
 	return say_done(cli, summary);
 }
 
+/* A thing that types but that nobody types on: a scanner, a token for passwords. */
+static int set_apart(struct keyboards *k)
+{
+	static const struct lurk_field field = {"apart", "true"};
+	struct cli *cli = k->cli;
+	struct lurk_message why;
+	const struct lurk_node *way;
+	char summary[128];
+	uint16_t described;
+
+	if (!k->keyboard)
+		return cli_fail(CLI_USAGE, "say which keyboard: --keyboard NAME");
+	if (!cli_keyboard_option(cli, k->keyboard, &described))
+		return CLI_USAGE;
+	way = cli->keyboards.nodes[described - 1];
+	if (way->kind == LURK_NODE_LIST)
+		way = way->first;
+	snprintf(summary, sizeof summary, "%s stands apart: rules for all keyboards leave it alone",
+		 cli->keyboards.keyboards[described - 1].name.bytes);
+	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+	return say_done(cli, summary);
+}
+
 /* ---- The command ----------------------------------------------------------------------------- */
 
 static const struct argp_option options[] = {
@@ -380,6 +429,10 @@ static const struct argp_option options[] = {
 	 "Name the keyboard here that has no name, or the one on which a key is pressed", 0},
 	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the press that chooses the keyboard", 0},
 	{"keyboard", 'k', "NAME", 0, "The keyboard whose keys are meant", 0},
+	{"apart", 'A', NULL, 0,
+	 "It types, but nobody types on it (a scanner, a token): rules for all keyboards leave it "
+	 "alone",
+	 0},
 	{"broken", 'b', NULL, 0, "KEYs are there, but not to be relied on", 1},
 	{"missing", 'm', NULL, 0, "KEYs are not on this keyboard", 1},
 	{"press-only", 'o', NULL, 0, "KEYs never send their release", 1},
@@ -403,6 +456,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case 'k':
 		k->keyboard = arg;
 		return 0;
+	case 'A':
+		k->apart = true;
+		return 0;
 	case 'b':
 	case 'm':
 	case 'o':
@@ -415,6 +471,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		k->count = (unsigned)(state->argc - state->next);
 		return 0;
 	case ARGP_KEY_END:
+		if (k->apart && (k->quirk || k->name))
+			argp_error(state, "--apart goes with --keyboard alone");
 		if (k->count && !k->quirk)
 			argp_error(state, "keys go with --broken, --missing or --press-only");
 		if (k->quirk && (!k->count || k->name))
@@ -447,5 +505,7 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (k.name)
 		return name_it(&k);
+	if (k.apart)
+		return set_apart(&k);
 	return k.quirk ? mark_keys(&k) : list(cli);
 }

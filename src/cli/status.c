@@ -7,13 +7,17 @@
 
 unsigned cli_rules_on(const struct lurk_image *image, uint16_t described)
 {
+	struct lurk_keyboard keyboard = {.apart = false};
 	unsigned count = 0;
 
+	if (image && described)
+		lurk_image_keyboard(image, described - 1U, &keyboard);
 	for (uint32_t i = 0; image && i < image->rule_count; i++) {
 		struct lurk_rule rule;
 
 		lurk_image_rule(image, i, &rule);
-		count += !rule.off && (!rule.keyboard || rule.keyboard == described);
+		count +=
+			!rule.off && (rule.keyboard ? rule.keyboard == described : !keyboard.apart);
 	}
 	return count;
 }

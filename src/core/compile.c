@@ -20,7 +20,14 @@ struct build {
 
 static bool applies(const struct lurk_compile_job *job, const struct lurk_rule *rule)
 {
-	return !rule->off && (!rule->keyboard || rule->keyboard == job->keyboard);
+	struct lurk_keyboard keyboard;
+
+	if (rule->off || (rule->keyboard && rule->keyboard != job->keyboard))
+		return false;
+	if (rule->keyboard || !job->keyboard)
+		return true;
+	lurk_image_keyboard(job->image, job->keyboard - 1U, &keyboard);
+	return !keyboard.apart;
 }
 
 static struct lurk_keymap_slot *find_slot(const struct build *b, uint32_t code, uint8_t kind)

@@ -14,13 +14,14 @@ enum {
 	HEADER_SIZE = 48,
 	TEXT_SIZE = 8,
 	PROFILE_SIZE = 28,
-	KEYBOARD_SIZE = 16,
+	KEYBOARD_SIZE = 20,
 	RECOGNISER_SIZE = 32,
 	QUIRK_SIZE = 4,
 	RULE_SIZE = 36,
 };
 
 enum { RECOGNISER_BUILT_IN = 1, RECOGNISER_BY_PRODUCT = 2 };
+enum { KEYBOARD_APART = 1 };
 enum { RULE_SWAP = 1, RULE_OFF = 2, RULE_ONLY = 4 };
 
 static const uint8_t magic[4] = {'L', 'U', 'R', 'K'};
@@ -158,6 +159,7 @@ static void write_keyboards(struct writer *w, const struct lurk_image_parts *par
 			put16(at + 10, k->recogniser_count);
 			put16(at + 12, quirks);
 			put16(at + 14, k->quirk_count);
+			at[16] = k->apart ? KEYBOARD_APART : 0;
 		}
 		recognisers += k->recogniser_count;
 		quirks += k->quirk_count;
@@ -302,7 +304,7 @@ static bool keyboards_fit(const struct lurk_image *image)
 	for (unsigned i = 0; i < image->keyboard_count; i++) {
 		const uint8_t *at = keyboard_at(image, i);
 
-		if (!text_fits(image, at) ||
+		if (!text_fits(image, at) || at[16] > KEYBOARD_APART ||
 		    get16(at + 8) + get16(at + 10) > image->recogniser_count ||
 		    get16(at + 12) + get16(at + 14) > image->quirk_count)
 			return false;
@@ -417,6 +419,7 @@ void lurk_image_keyboard(const struct lurk_image *image, unsigned index,
 	keyboard->name = read_text(image, at);
 	keyboard->recogniser_count = get16(at + 10);
 	keyboard->quirk_count = get16(at + 14);
+	keyboard->apart = at[16] & KEYBOARD_APART;
 }
 
 void lurk_image_recogniser(const struct lurk_image *image, unsigned keyboard, unsigned index,

@@ -7,9 +7,9 @@
 #include "profile/profile.h"
 
 static const char *const top_fields[] = {"keyboards", NULL};
-static const char *const way_fields[] = {
-	"usb",          "bluetooth", "ps2",     "built-in",   "serial", "place",
-	"calls-itself", "broken",    "missing", "press-only", NULL};
+static const char *const way_fields[] = {"usb",     "bluetooth",  "ps2",          "built-in",
+					 "serial",  "place",      "calls-itself", "broken",
+					 "missing", "press-only", "apart",        NULL};
 
 static const struct {
 	const char *field;
@@ -101,6 +101,11 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 
 		while (q < 3 && strcmp(quirk_fields[q].field, node->key->text))
 			q++;
+		if (!strcmp(node->key->text, "apart")) {
+			if (!lurk_yaml_bool(&r->file->yaml, node, &keyboard->apart, r->message))
+				return false;
+			continue;
+		}
 		if (q == 3) {
 			if (!read_way_field(r, node, way))
 				return false;

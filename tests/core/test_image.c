@@ -123,21 +123,22 @@ static void nonsense_is_refused(void **state)
 		{48 + 24, 3},     /* a way that does not exist */
 		{76 + 8, 9},      /* a keyboard's recognisers */
 		{76 + 12, 9},     /* its quirks */
+		{76 + 16, 2},     /* flags that do not exist */
 		{76 + 5, 0xff},   /* its name */
-		{124, 99},        /* a bus that does not exist */
-		{124 + 13, 0xff}, /* a serial too long */
-		{220, 0},         /* a quirk of no kind */
-		{220 + 3, 9},     /* of no key */
-		{228, 0},         /* a rule on nothing */
-		{228, 9},         /* on what does not exist */
-		{228 + 1, 0},     /* that gives nothing known */
-		{228 + 1, 99},    /* the same */
-		{228 + 15, 9},    /* for a keyboard that is not there */
-		{228 + 13, 0xff}, /* with modifiers that do not exist */
-		{228 + 5, 9},     /* on a key that does not exist */
-		{228 + 7, 9},     /* that gives one */
-		{228 + 33, 0xff}, /* a note too long */
-		{228 + 2, 1 | 0}, /* a swap of a key with nothing */
+		{136, 99},        /* a bus that does not exist */
+		{136 + 13, 0xff}, /* a serial too long */
+		{232, 0},         /* a quirk of no kind */
+		{232 + 3, 9},     /* of no key */
+		{240, 0},         /* a rule on nothing */
+		{240, 9},         /* on what does not exist */
+		{240 + 1, 0},     /* that gives nothing known */
+		{240 + 1, 99},    /* the same */
+		{240 + 15, 9},    /* for a keyboard that is not there */
+		{240 + 13, 0xff}, /* with modifiers that do not exist */
+		{240 + 5, 9},     /* on a key that does not exist */
+		{240 + 7, 9},     /* that gives one */
+		{240 + 33, 0xff}, /* a note too long */
+		{240 + 2, 1 | 0}, /* a swap of a key with nothing */
 	};
 	static struct test_rules t;
 	struct lurk_image image;

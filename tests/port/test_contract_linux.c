@@ -1,6 +1,7 @@
 /* The contract, against the running kernel: the keyboard is made with uhid, and what programs get
  * is read from every event node but the port's own view of them. Needs root, uhid and uinput: runs
  * in the virtual machine (`./dev vm`). */
+#include "../core/rules.h"
 #include "contract.h"
 
 #include <dirent.h>
@@ -13,6 +14,7 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
+#include "lurk/session.h"
 #include "port/linux/linux.h"
 
 enum { READERS = 64, QUIET_MS = 150, PLUG_US = 500000 };
@@ -23,6 +25,18 @@ static const uint8_t descriptor[] = {0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0
 				     0x81, 0x02, 0x95, 0x01, 0x75, 0x08, 0x81, 0x03, 0x95, 0x06,
 				     0x75, 0x08, 0x15, 0x00, 0x26, 0xff, 0x00, 0x05, 0x07, 0x19,
 				     0x00, 0x2a, 0xff, 0x00, 0x81, 0x00, 0xc0};
+
+/* An odd one: what it has in common with the desk's keyboards is listed in the table below. Three
+ * reports: the same as above, a consumer control with 16 bits a usage, and a bit for each of 104
+ * keys, so that most usages are declared twice. */
+static const uint8_t odd_descriptor[] = {
+	0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x85, 0x01, 0x05, 0x07, 0x19, 0xe0, 0x29, 0xe7, 0x15,
+	0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08, 0x81, 0x02, 0x95, 0x01, 0x75, 0x08, 0x81, 0x03,
+	0x95, 0x06, 0x75, 0x08, 0x15, 0x00, 0x26, 0xff, 0x00, 0x05, 0x07, 0x19, 0x00, 0x2a, 0xff,
+	0x00, 0x81, 0x00, 0xc0, 0x05, 0x0c, 0x09, 0x01, 0xa1, 0x01, 0x85, 0x02, 0x15, 0x00, 0x26,
+	0xff, 0x02, 0x19, 0x00, 0x2a, 0xff, 0x02, 0x75, 0x10, 0x95, 0x01, 0x81, 0x00, 0xc0, 0x05,
+	0x01, 0x09, 0x06, 0xa1, 0x01, 0x85, 0x03, 0x05, 0x07, 0x19, 0x00, 0x29, 0x67, 0x15, 0x00,
+	0x25, 0x01, 0x75, 0x01, 0x95, 0x68, 0x81, 0x02, 0xc0};
 
 struct linux_rig {
 	struct contract_rig rig;
@@ -45,7 +59,7 @@ static void write_uhid(struct linux_rig *r, const struct uhid_event *e)
 		fail_msg("uhid: %s", strerror(errno));
 }
 
-static void make_keyboard(struct linux_rig *r)
+static void make_device(struct linux_rig *r, const uint8_t *bytes, uint16_t size, uint16_t product)
 {
 	struct uhid_event e = {.type = UHID_CREATE2};
 
@@ -53,13 +67,18 @@ static void make_keyboard(struct linux_rig *r)
 	if (r->uhid < 0)
 		fail_msg("/dev/uhid: %s", strerror(errno));
 	snprintf((char *)e.u.create2.name, sizeof e.u.create2.name, "Wagtail");
-	memcpy(e.u.create2.rd_data, descriptor, sizeof descriptor);
-	e.u.create2.rd_size = sizeof descriptor;
+	memcpy(e.u.create2.rd_data, bytes, size);
+	e.u.create2.rd_size = size;
 	e.u.create2.bus = BUS_USB;
 	e.u.create2.vendor = 0xfade;
-	e.u.create2.product = 1;
+	e.u.create2.product = product;
 	memset(r->report, 0, sizeof r->report);
 	write_uhid(r, &e);
+}
+
+static void make_keyboard(struct linux_rig *r)
+{
+	make_device(r, descriptor, sizeof descriptor, 1);
 }
 
 /* Opens the nodes that have come since. */
@@ -284,9 +303,143 @@ static void lost_events_are_only_released(void **state)
 	end(&r->rig);
 }
 
+/* ---- The desk's odd keyboards, and a session ---------------------------------------------------
+ */
+
+enum { IMAGE = 8192, KEYMAPS = 1 << 16 };
+
+/* "+07:39": the usage by the first report; "+0c:e2" by the second; "+n:39" by the bitmap. */
+static void odd_press(struct linux_rig *r, const char *press)
+{
+	static uint8_t boot[9] = {1}, consumer[3] = {2}, bits[14] = {3};
+	struct uhid_event e = {.type = UHID_INPUT2};
+	unsigned usage = (unsigned)strtoul(strchr(press, ':') + 1, NULL, 16);
+	bool down = *press == '+';
+
+	if (press[1] == 'n') {
+		bits[1 + usage / 8] = (uint8_t)(down ? bits[1 + usage / 8] | 1 << usage % 8
+						     : bits[1 + usage / 8] & ~(1 << usage % 8));
+		e.u.input2.size = sizeof bits;
+		memcpy(e.u.input2.data, bits, sizeof bits);
+	} else if (press[2] == 'c') {
+		consumer[1] = down ? (uint8_t)usage : 0;
+		e.u.input2.size = sizeof consumer;
+		memcpy(e.u.input2.data, consumer, sizeof consumer);
+	} else {
+		boot[3] = down ? (uint8_t)usage : 0;
+		e.u.input2.size = sizeof boot;
+		memcpy(e.u.input2.data, boot, sizeof boot);
+	}
+	write_uhid(r, &e);
+	usleep(20000);
+}
+
+/* Rules, presses, what programs get; by the table and by the relay. The second described keyboard's
+ * F13 never sends its release, as Heron's Perch. */
+static const struct {
+	uint16_t product;
+	const char *rules;
+	uint8_t way;
+	const char *presses, *got;
+} odd[] = {
+	/* a usage declared twice: both entries change */
+	{1, "CapsLock<>Escape", LURK_WAY_TABLE, "+07:39 -07:39 +n:39 -n:39",
+	 "Escape+ Escape- Escape+ Escape- "},
+	{1, "Tab>nothing", LURK_WAY_TABLE, "+07:2b -07:2b +n:2b -n:2b +n:04 -n:04", "KeyA+ KeyA- "},
+	{1, "CapsLock>Enter", LURK_WAY_RELAY, "+07:39 -07:39 +n:39 -n:39",
+	 "Enter+ Enter- Enter+ Enter- "},
+	/* a key whose code has no name */
+	{1, "", LURK_WAY_PLAIN, "+07:a5 -07:a5 +07:04 -07:04", "KeyA+ KeyA- "},
+	{1, "hid:07:a5>F13; F13>nothing", LURK_WAY_TABLE, "+07:a5 -07:a5 +07:68 -07:68",
+	 "F13+ F13- "},
+	{1, "hid:07:a5>F13", LURK_WAY_RELAY, "+07:a5 -07:a5 +07:68 -07:68", "F13+ F13- F13+ F13- "},
+	/* two keys with one code: a rule changes both */
+	{1, "F13>F14; F14>nothing", LURK_WAY_TABLE, "+07:68 -07:68 +07:68 -07:68",
+	 "F14+ F14- F14+ F14- "},
+	/* a knob's turn and click, from another interface */
+	{1, "AudioVolumeMute>Space", LURK_WAY_RELAY, "+0c:e9 -0c:e9 +0c:e2 -0c:e2 +07:2c -07:2c",
+	 "AudioVolumeUp+ AudioVolumeUp- Space+ Space- Space+ Space- "},
+	/* more keys at once than a boot report holds */
+	{1, "CapsLock>Enter", LURK_WAY_RELAY,
+	 "+n:04 +n:05 +n:06 +n:07 +n:08 +n:09 +n:0a +n:39 -n:04 -n:05 -n:06 -n:07 -n:08 -n:09 "
+	 "-n:0a "
+	 "-n:39",
+	 "KeyA+ KeyB+ KeyC+ KeyD+ KeyE+ KeyF+ KeyG+ Enter+ KeyA- KeyB- KeyC- KeyD- KeyE- KeyF- "
+	 "KeyG- "
+	 "Enter- "},
+	/* a key that never sends its release is a tap */
+	{2, "", LURK_WAY_RELAY, "+n:04 +07:68 -n:04", "KeyA+ F13+ F13- KeyA- "},
+	{2, "F13>Tab", LURK_WAY_RELAY, "+07:68 -07:68 +n:04 -n:04", "Tab+ Tab- KeyA+ KeyA- "},
+};
+
+static void step_all(struct lurk_session *session)
+{
+	while (lurk_session_step(session))
+		;
+}
+
+static void odd_row(struct linux_rig *r, size_t row)
+{
+	static struct lurk_session session;
+	static struct lurk_session_keyboard keyboards[LURK_LINUX_KEYBOARDS];
+	static struct lurk_engine_keyboard engines[LURK_LINUX_KEYBOARDS];
+	static uint8_t images[2][IMAGE];
+	static _Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	static struct test_rules rules;
+	const struct lurk_session_memory memory = {keyboards,
+						   engines,
+						   LURK_LINUX_KEYBOARDS,
+						   {images[0], images[1]},
+						   IMAGE,
+						   {keymaps[0], keymaps[1]},
+						   KEYMAPS};
+	struct lurk_apply_report report;
+	char copy[512], *rest = copy, *one;
+
+	assert_int_equal(lurk_session_start(&session, &memory, r->rig.port), LURK_OK);
+	step_all(&session);
+	test_rules_read(&rules, odd[row].rules);
+	assert_int_equal(lurk_session_apply(&session, rules.bytes, rules.length, &report), LURK_OK);
+	find_number(r);
+	assert_int_equal(keyboards[r->rig.number].choice.way, odd[row].way);
+	collect(r);
+	r->got[0] = '\0';
+	snprintf(copy, sizeof copy, "%s", odd[row].presses);
+	while ((one = strsep(&rest, " "))) {
+		odd_press(r, one);
+		step_all(&session);
+	}
+	collect(r);
+	if (strcmp(r->got, odd[row].got))
+		fail_msg("%s: pressed %s, got %s", odd[row].rules, odd[row].presses, r->got);
+	printf("OK: %s: pressed %s, got %s\n", *odd[row].rules ? odd[row].rules : "(no rule)",
+	       odd[row].presses, r->got);
+	lurk_session_stop(&session);
+}
+
+static void the_desks_odd_keyboards(void **state)
+{
+	(void)state;
+	for (size_t row = 0; row < COUNT(odd); row++) {
+		struct linux_rig *r = calloc(1, sizeof *r);
+		struct lurk_message why;
+
+		snprintf(r->folder, sizeof r->folder, "/tmp/lurk-test-XXXXXX");
+		assert_non_null(mkdtemp(r->folder));
+		make_device(r, odd_descriptor, sizeof odd_descriptor, odd[row].product);
+		usleep(PLUG_US);
+		r->machine = lurk_linux_new(r->folder, &why);
+		assert_non_null(r->machine);
+		r->rig = (struct contract_rig){.port = lurk_linux_port(r->machine), .data = r};
+		odd_row(r, row);
+		end(&r->rig);
+	}
+}
+
 int main(void)
 {
-	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released)};
+	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
+					   cmocka_unit_test(the_desks_odd_keyboards)};
 	int failed = contract_run("contract, Linux", make, end);
 
 	return cmocka_run_group_tests_name("Linux", tests, NULL, NULL) + failed;

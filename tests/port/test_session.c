@@ -543,6 +543,25 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 	end(b);
 }
 
+/* A scanner, say: rules for all keyboards leave it alone, its own do not. */
+static void one_stands_apart(void **state)
+{
+	struct bench *b = make("  token: {wired: usb, product: \"fade:0003\"}\n"
+			       "  other: {wired: usb, product: \"fade:0001\"}\n");
+
+	(void)state;
+	test_rules_read(&b->rules, "KeyA>KeyB; CapsLock>Enter; KeyC>KeyD @3");
+	b->rules.apart = true;
+	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
+	assert_int_equal(
+		lurk_session_apply(&b->session, b->rules.bytes, b->rules.length, &b->report),
+		LURK_OK);
+	play(b, "+KeyA -KeyA +CapsLock -CapsLock +KeyC -KeyC",
+	     "KeyA+ KeyA- CapsLock+ CapsLock- KeyD+ KeyD- ");
+	play(b, "+1:KeyA -1:KeyA", "KeyB+ KeyB- ");
+	end(b);
+}
+
 /* More keyboards than there is memory for stay plain; equal ones share a keymap. */
 static void many_keyboards(void **state)
 {
@@ -571,6 +590,7 @@ int main(void)
 		cmocka_unit_test(nor_when_the_service_starts),
 		cmocka_unit_test(all_or_nothing),
 		cmocka_unit_test(what_cannot_be_applied_changes_nothing),
+		cmocka_unit_test(one_stands_apart),
 		cmocka_unit_test(many_keyboards),
 	};
 

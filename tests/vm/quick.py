@@ -188,7 +188,7 @@ def main():
         if SCENES:
             machine.await_text("status of the contract: ")
             time.sleep(1)
-            print("\n".join(line for line in machine.text.splitlines() if re.match(r"\[ +(OK|FAILED|ERROR|PASSED|LINE) ", line)))
+            print("\n".join(line for line in machine.text.splitlines() if re.match(r"\[ +(OK|FAILED|ERROR|PASSED|LINE) |OK: |ERROR: ", line)))
             fine = "status of the contract: 0" in machine.text
         for number in range(len(SCENES)):
             fine = play(machine, number) and fine
