@@ -12,6 +12,7 @@ static void say_why(struct cli *cli, const struct cli_outcome *outcome,
 	const struct lurk_profile_file *file = &cli->profile;
 	uint32_t one = outcome->report.compile.rules[0], two = outcome->report.compile.rules[1];
 	const char *keyboard = "";
+	char holders[160];
 
 	if (outcome->report.keyboard < cli->machine->keyboard_count &&
 	    cli->machine->keyboards[outcome->report.keyboard].present)
@@ -26,6 +27,14 @@ static void say_why(struct cli *cli, const struct cli_outcome *outcome,
 			 "nothing was changed: the service may not reach %s; `sudo lurk install` "
 			 "gives it what it needs",
 			 keyboard);
+	else if (outcome->error == LURK_ERR_HELD && *keyboard &&
+		 *cli_holders(cli->machine->keyboards[outcome->report.keyboard].info.identity.place,
+			      holders, sizeof holders))
+		lurk_say(
+			message,
+			"nothing was changed: %s: another program has taken it for itself: %s; end "
+			"that, then apply again",
+			keyboard, holders);
 	else if (outcome->error >= LURK_ERR_GONE && outcome->error != LURK_ERR_POWER && *keyboard)
 		lurk_say(message, "nothing was changed: %s: %s", keyboard, outcome->why.text);
 	else

@@ -277,12 +277,28 @@ def sleep_and_wake(m):
         if m.ask("query-status")["status"] == "suspended":
             break
     else:
-        print("skipped: this QEMU does not put the machine to sleep")
+        print("skipped: this QEMU does not put the machine to sleep", flush=True)
         return
     m.ask("system_wakeup")
     time.sleep(5)
     m.sh("true")
     m.types("q w caps_lock", "wqx", "slept and woke")
+
+
+def refused(m):
+    """What the machine refuses is said in one line, and changes nothing."""
+    m.sh("lurk restore CapsLock; lurk apply")
+    m.sh("/root/p/vm_probe hold 1 20 >/dev/null 2>&1 &")
+    time.sleep(2)
+    m.has("lurk map CapsLock KeyX --apply 2>&1", "QEMU QEMU USB Keyboard: another program has taken it for itself: vm_probe (process",
+          "a keyboard that another program has taken", fine=False)
+    m.has("lurk status", "table  every rule is one key for one key", "nothing is half applied")
+    m.sh("killall vm_probe 2>/dev/null || kill $(pidof vm_probe)")
+    m.sh("modprobe -r uinput")
+    m.has("lurk apply 2>&1", "the kernel offers no virtual keyboards (uinput)", "a kernel without uinput", fine=False)
+    m.types("q w a", "wqa", "the old rules are in force")
+    m.sh("modprobe uinput && udevadm settle")
+    m.has("lurk apply", "In force now", "with uinput again")
 
 
 def off_and_on(m):
@@ -348,7 +364,7 @@ def main():
         m.sh("lurk apply")
         at_the_screen(m)
         m.read_console()
-        for part in [plugging, killed, sleep_and_wake, off_and_on, coming_and_going]:
+        for part in [plugging, killed, sleep_and_wake, refused, off_and_on, coming_and_going]:
             part(m)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:

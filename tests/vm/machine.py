@@ -127,7 +127,8 @@ class Machine:
             for down in ["+", "-"] if press[0] not in "+-" else [press[0]]:
                 key = {"down": down == "+", "key": {"type": "qcode", "data": press.lstrip("+-")}}
                 self.ask("input-send-event", events=[{"type": "key", "data": key}])
-                time.sleep(pause_s)
+                # Held shortly: a busy machine would make a repeat of it.
+                time.sleep(min(pause_s, 0.04) if down == "+" else pause_s)
 
     def end(self):
         self.process.kill()

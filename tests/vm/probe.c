@@ -7,6 +7,7 @@
  *  - plug: N times plugged in and out again
  *  - idle: N seconds of nothing
  *  - down: which keys any event node holds down
+ *  - hold: takes QEMU's USB keyboard for N seconds
  */
 #include <dirent.h>
 #include <errno.h>
@@ -420,13 +421,26 @@ static int down(int pid, int n)
 	return count != 0;
 }
 
+static int hold(int pid, int seconds)
+{
+	int node = open_node("QEMU QEMU USB Keyboard");
+
+	(void)pid;
+	if (ioctl(node, EVIOCGRAB, 1))
+		fail("grab");
+	puts("holds it");
+	sleep((unsigned)seconds);
+	return 0;
+}
+
 int main(int argc, char **argv)
 {
 	static const struct {
 		const char *name;
 		int (*run)(int pid, int n);
 	} probes[] = {{"table", table},      {"delay", delay}, {"press", press_only},
-		      {"plug", plug_cycles}, {"idle", idle},   {"down", down}};
+		      {"plug", plug_cycles}, {"idle", idle},   {"down", down},
+		      {"hold", hold}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {
