@@ -92,7 +92,7 @@ static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
 
 bool cli_apply_profile(struct cli *cli, struct lurk_message *message)
 {
-	struct cli_outcome outcome;
+	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
 	bool fine = apply_profile(cli, &outcome, message);
 
 	if (fine && !cli->json)
@@ -183,7 +183,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		NULL,
 		NULL};
 	struct apply apply = {.cli = cli};
-	struct cli_outcome outcome;
+	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
 	struct lurk_message why;
 	char rules[48];
 
@@ -218,7 +218,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 static int switch_rules(struct cli *cli, bool off)
 {
 	struct cli_machine *machine = cli_machine(cli);
-	struct cli_outcome outcome;
+	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
 	char rules[48];
 
 	if (!machine)

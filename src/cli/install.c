@@ -11,8 +11,6 @@
 
 #include "cli/cli.h"
 
-extern char **environ;
-
 /* Runs a program of the system; its output is shown only where it fails. */
 static bool run(const char *const *words, bool loud)
 {

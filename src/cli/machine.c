@@ -264,7 +264,7 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 	struct json_object *status, *may, *list;
 	bool fine;
 
-	if (!link) {
+	if (machine->desk) {
 		machine->image = lurk_session_image(&machine->desk->session);
 		machine->off = machine->desk->session.off;
 		return true;

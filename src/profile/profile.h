@@ -29,7 +29,7 @@ struct lurk_profile_file {
 	struct lurk_rule *rules;
 	struct lurk_node **nodes; /* each rule's place in the file */
 	uint32_t count;
-	uint8_t way; /* asked for when applying: see struct lurk_profile */
+	uint8_t way;      /* asked for when applying: see struct lurk_profile */
 	uint32_t not_yet; /* 1 + index of the first rule in use of a kind not carried out yet, else
 			     0 */
 };
