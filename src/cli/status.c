@@ -240,8 +240,9 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 	} else {
 		puts("No rule is in force: every key does its usual job.");
 	}
-	if (!cli->machine->may_change)
-		puts("Only root and the group lurk may change that; you may not.");
+	if (!cli->machine->desk)
+		printf("Root and members of the group lurk may change that: %s.\n",
+		       cli->machine->may_change ? "you may" : "you may not");
 	cli_print_ways(cli);
 	cli_tell_bad_slots(cli);
 	if (pending)

@@ -1,4 +1,4 @@
-"""The control socket in front of a simulated desk: test_service.py DESK_SERVICE LURK DEMO
+"""The control socket in front of a simulated desk: test_service.py DESK_SERVICE LURK DEMO [LURKD]
 
 What the protocol answers, who may do what, and that no client can harm another; then the lurk command
 through the socket, as on a real machine.
@@ -276,9 +276,39 @@ def the_command():
     service.end()
 
 
+def the_service_itself():
+    """On a machine without keyboards, or with: it starts, answers, and ends when told to."""
+    if len(sys.argv) < 5:
+        return
+    lurkd, folder = sys.argv[4], tempfile.mkdtemp(prefix="lurk-test-")
+    path = folder + "/control"
+    for words, status, wanted in [(["--frob"], 64, "unrecognized option"), (["more"], 64, "`more` is not expected here"),
+                                  (["--state", "/proc/nowhere"], 1, "lurkd: /proc/nowhere: cannot be opened"),
+                                  (["--state", folder, "--socket", "/nowhere/control"], 1, "/nowhere/control: cannot be made: No such"),
+                                  (["--state", folder, "--socket", folder + "/x" * 60], 1, "longer than a socket's path may be"),
+                                  (["--help"], 0, "lurk.off"), (["--version"], 0, "lurkd 0.1")]:
+        done = subprocess.run([*WRAPPER, lurkd, *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, timeout=60)
+        assert wanted in done.stdout and done.returncode == status, (words, done.returncode, done.stdout)
+    # Something else lies where rules are stored.
+    with open(folder + "/slot-00", "wb") as file:
+        file.write(os.urandom(5000))
+    running = subprocess.Popen([*WRAPPER, lurkd, "--state", folder, "--socket", path], stderr=subprocess.PIPE, text=True)
+    for _ in range(200):
+        if os.path.exists(path):
+            break
+        time.sleep(0.05)
+    told = subprocess.run([*WRAPPER, LURK, "status"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+                          env={**os.environ, "LURK_SOCKET": path, "XDG_CONFIG_HOME": folder, "HOME": folder}).stdout
+    assert "No rule is in force" in told and "An image stored earlier (slot 0) is not an image" in told, told
+    running.terminate()
+    log = running.communicate(timeout=30)[1]
+    assert running.returncode == 0 and not os.path.exists(path), (running.returncode, log)
+    shutil.rmtree(folder)
+
+
 def main():
     failed = 0
-    tests = [what_is_answered, keys_are_shown_while_watched, limits, who_may_do_what, the_command]
+    tests = [what_is_answered, keys_are_shown_while_watched, limits, who_may_do_what, the_command, the_service_itself]
     for test in tests:
         try:
             test()

@@ -301,6 +301,14 @@ def refused(m):
     m.has("lurk apply", "In force now", "with uinput again")
 
 
+def table_changed_by_others(m):
+    m.types("q w a", "wqa", "before")
+    m.sh("/root/p/vm_probe meddle 1 0")
+    m.types("q w a", "qqa", "another program changed the table")
+    m.sh("udevadm trigger --action=change --subsystem-match=input && udevadm settle")
+    m.types("q w a", "wqa", "after udev's change event")
+
+
 def off_and_on(m):
     m.has("lurk off", "All rules are off")
     m.types("q w a", "qwa", "switched off")
@@ -364,7 +372,7 @@ def main():
         m.sh("lurk apply")
         at_the_screen(m)
         m.read_console()
-        for part in [plugging, killed, sleep_and_wake, refused, off_and_on, coming_and_going]:
+        for part in [plugging, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, coming_and_going]:
             part(m)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:

@@ -7,6 +7,7 @@
  *  - plug: N times plugged in and out again
  *  - idle: N seconds of nothing
  *  - down: which keys any event node holds down
+ *  - meddle: puts an entry of the USB keyboard's table back behind Lurk's back: KeyQ gives KeyQ
  *  - hold: takes QEMU's USB keyboard for N seconds
  */
 #include <dirent.h>
@@ -352,7 +353,7 @@ static int plug_cycles(int pid, int n)
 	struct udev_monitor *monitor =
 		udev_monitor_new_from_netlink(udev, udev_runs ? "udev" : "kernel");
 	double *times = calloc((size_t)n, sizeof(double));
-	unsigned long kib = 0;
+	unsigned long kib = 0, half = 0;
 	unsigned fds = 0;
 
 	udev_monitor_filter_add_match_subsystem_devtype(monitor, "input", NULL);
@@ -365,17 +366,20 @@ static int plug_cycles(int pid, int n)
 			times[i] = time;
 		unplug(keyboard);
 		usleep(2000);
-		if (i == -1) {
+		if (i == -1 || i == n / 2)
 			usleep(500000);
+		if (i == -1) {
 			kib = private_kib(pid);
 			fds = descriptors(pid);
 		}
+		if (i == n / 2)
+			half = private_kib(pid);
 	}
 	usleep(500000);
 	qsort(times, (size_t)n, sizeof(double), by_size);
 	printf("measured plug: %d cycles, in force after %.1f ms (median), %.1f ms (most); "
-	       "descriptors %u then %u; private memory %lu then %lu KiB\n",
-	       n, times[n / 2], times[n - 1], fds, descriptors(pid), kib, private_kib(pid));
+	       "descriptors %u then %u; private memory %lu, half way %lu, at the end %lu KiB\n",
+	       n, times[n / 2], times[n - 1], fds, descriptors(pid), kib, half, private_kib(pid));
 	return 0;
 }
 
@@ -421,6 +425,18 @@ static int down(int pid, int n)
 	return count != 0;
 }
 
+static int meddle(int pid, int n)
+{
+	struct input_keymap_entry e = {
+		.len = 4, .keycode = KEY_Q, .scancode = {0x14, 0x00, 0x07, 0x00}};
+
+	(void)pid;
+	(void)n;
+	if (ioctl(open_node("QEMU QEMU USB Keyboard"), EVIOCSKEYCODE_V2, &e))
+		fail("table");
+	return 0;
+}
+
 static int hold(int pid, int seconds)
 {
 	int node = open_node("QEMU QEMU USB Keyboard");
@@ -440,7 +456,7 @@ int main(int argc, char **argv)
 		int (*run)(int pid, int n);
 	} probes[] = {{"table", table},      {"delay", delay}, {"press", press_only},
 		      {"plug", plug_cycles}, {"idle", idle},   {"down", down},
-		      {"hold", hold}};
+		      {"meddle", meddle},    {"hold", hold}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {
