@@ -49,12 +49,12 @@ static enum lurk_error keymap_for(struct lurk_session *s, unsigned which, uint16
 
 /* ---- Into force ---------------------------------------------------------------------------- */
 
-static enum lurk_error send_frames(struct lurk_session *s)
+static enum lurk_error send_frames(struct lurk_session *s, uint64_t now_us)
 {
 	struct lurk_frame frame;
 	enum lurk_error first = LURK_OK;
 
-	while (lurk_engine_pull(&s->engine, s->port->class->now(s->port), &frame)) {
+	while (lurk_engine_pull(&s->engine, now_us, &frame)) {
 		enum lurk_error error = s->port->class->send(s->port, &frame);
 
 		if (!first)
@@ -136,7 +136,7 @@ static enum lurk_error activate(struct lurk_session *s, uint16_t number,
 	lurk_engine_use(&s->engine, number, keymap);
 	if (k->taken && !take) {
 		lurk_engine_release(&s->engine, number);
-		send_frames(s);
+		send_frames(s, s->port->class->now(s->port));
 	}
 	if (k->taken != take) {
 		error = s->port->class->take(s->port, number, take);
@@ -271,7 +271,7 @@ static void unplugged(struct lurk_session *s, uint16_t number)
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 
 	lurk_engine_release(&s->engine, number);
-	send_frames(s);
+	send_frames(s, s->port->class->now(s->port));
 	lurk_engine_use(&s->engine, number, NULL);
 	s->changes++;
 	if (k->taken)
@@ -290,10 +290,10 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 			 k->keymap ? lurk_keymap_find(k->keymap, e.key.scan, e.key.key) : &itself);
 	if (k->taken) {
 		if (lurk_engine_feed(&s->engine, &e) == LURK_ERR_BUSY) {
-			send_frames(s);
+			send_frames(s, event->time_us);
 			lurk_engine_feed(&s->engine, &e);
 		}
-		send_frames(s);
+		send_frames(s, event->time_us);
 	} else if (k->unsettled && event->key.state == LURK_UP) {
 		k->trouble = settle(s, event->keyboard);
 	}

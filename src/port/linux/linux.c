@@ -56,8 +56,8 @@ static uint64_t now_us(void)
 	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
 }
 
-static void queue_event(struct lurk_linux *m, uint8_t kind, unsigned number,
-			const struct lurk_key_event *key)
+static void queue_event_at(struct lurk_linux *m, uint8_t kind, unsigned number, uint64_t time_us,
+			   const struct lurk_key_event *key)
 {
 	struct lurk_port_event *e = &m->queue[(m->first + m->waiting) % QUEUE];
 
@@ -66,10 +66,15 @@ static void queue_event(struct lurk_linux *m, uint8_t kind, unsigned number,
 	memset(e, 0, sizeof *e);
 	e->kind = kind;
 	e->keyboard = (uint16_t)number;
-	e->time_us = now_us();
+	e->time_us = time_us;
 	if (key)
 		e->key = *key;
 	m->waiting++;
+}
+
+static void queue_event(struct lurk_linux *m, uint8_t kind, unsigned number)
+{
+	queue_event_at(m, kind, number, now_us(), NULL);
 }
 
 /* ---- Which node belongs to which keyboard -----------------------------------------------------
@@ -158,8 +163,8 @@ static void announce(struct lurk_linux *m, struct keyboard *k)
 {
 	/* One more interface of a keyboard that is known already: it is looked at anew. */
 	if (k->announced)
-		queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k), NULL);
-	queue_event(m, LURK_PORT_PLUGGED, number_of(m, k), NULL);
+		queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k));
+	queue_event(m, LURK_PORT_PLUGGED, number_of(m, k));
 	k->announced = true;
 }
 
@@ -251,7 +256,7 @@ static void node_gone(struct lurk_linux *m, struct keyboard *k, unsigned node)
 		any = any || k->nodes[i].fd >= 0;
 	if (any || k->gone)
 		return;
-	queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k), NULL);
+	queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k));
 	k->gone = k->taken;
 	if (!k->taken)
 		forget(k);
@@ -275,7 +280,7 @@ static void changed(struct lurk_linux *m, struct keyboard *k)
 		if (k->nodes[i].fd >= 0)
 			k->others_changes += lurk_node_reread(&k->nodes[i]);
 	}
-	queue_event(m, LURK_PORT_CHANGED, number_of(m, k), NULL);
+	queue_event(m, LURK_PORT_CHANGED, number_of(m, k));
 }
 
 static void change_node(struct lurk_linux *m, const char *path)
@@ -295,11 +300,11 @@ struct source {
 	unsigned since; /* events of this report in the queue */
 };
 
-static void on_key(void *data, const struct lurk_key_event *key)
+static void on_key(void *data, uint64_t time_us, const struct lurk_key_event *key)
 {
 	struct source *s = data;
 
-	queue_event(s->machine, LURK_PORT_KEY, s->keyboard, key);
+	queue_event_at(s->machine, LURK_PORT_KEY, s->keyboard, time_us, key);
 	s->since++;
 }
 
@@ -484,8 +489,7 @@ static enum lurk_error take_all(struct lurk_linux *m, struct keyboard *k)
 		if (k->nodes[i].fd >= 0)
 			error = lurk_node_take(&k->nodes[i], i == k->speaker);
 		if (!error && k->nodes[i].virtual)
-			watch(m, libevdev_uinput_get_fd(k->nodes[i].virtual), number_of(m, k), i,
-			      true);
+			watch(m, k->nodes[i].out, number_of(m, k), i, true);
 		if (!error)
 			continue;
 		while (i--)

@@ -219,7 +219,7 @@ static void tell_key(struct lurk_event_node *node, const struct lurk_node_sink *
 	if (!(raw & NO_RAW))
 		event.scan = lurk_scan_on(lurk_scan_make(LURK_SCAN_RAW, (uint32_t)raw),
 					  (enum lurk_wiring)node->wiring);
-	sink->key(sink->data, &event);
+	sink->key(sink->data, node->time_us, &event);
 }
 
 static void key_event(struct lurk_event_node *node, const struct lurk_node_sink *sink,
@@ -276,6 +276,8 @@ static void take_event(struct lurk_event_node *node, const struct lurk_node_sink
 	if (e->type == EV_SYN && e->code == SYN_DROPPED) {
 		node->lost = true;
 	} else if (e->type == EV_SYN && e->code == SYN_REPORT) {
+		node->time_us =
+			(uint64_t)e->input_event_sec * 1000000U + (uint64_t)e->input_event_usec;
 		if (node->lost)
 			catch_up(node, sink);
 		else
@@ -289,6 +291,8 @@ static void take_event(struct lurk_event_node *node, const struct lurk_node_sink
 		node->raw = (uint32_t)e->value;
 		node->have_raw = true;
 	} else if (e->type == EV_KEY && !is_button(e->code)) {
+		node->time_us =
+			(uint64_t)e->input_event_sec * 1000000U + (uint64_t)e->input_event_usec;
 		key_event(node, sink, e->code, e->value);
 	} else if (e->type == EV_KEY || e->type == EV_REL || e->type == EV_ABS ||
 		   e->type == EV_SW) {
@@ -368,7 +372,7 @@ static void copy_repeat(const struct lurk_event_node *node)
 		return;
 	events[0].value = (int)rate[0];
 	events[1].value = (int)rate[1];
-	write_events(libevdev_uinput_get_fd(node->virtual), events, 2);
+	write_events(node->out, events, 2);
 }
 
 /* The place by which udev's rule gives the virtual node the source's seat. */
@@ -395,6 +399,7 @@ static enum lurk_error make_virtual(struct lurk_event_node *node, bool every_key
 		close(fd);
 		return LURK_ERR_PORT;
 	}
+	node->out = fd;
 	copy_repeat(node);
 	return LURK_OK;
 }
@@ -438,8 +443,6 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key)
 
 void lurk_node_release(struct lurk_event_node *node)
 {
-	int fd;
-
 	if (node->fd >= 0 && node->taken)
 		ioctl(node->fd, EVIOCGRAB, 0);
 	node->taken = false;
@@ -447,9 +450,8 @@ void lurk_node_release(struct lurk_event_node *node)
 		set_mask(node);
 	if (!node->virtual)
 		return;
-	fd = libevdev_uinput_get_fd(node->virtual);
 	libevdev_uinput_destroy(node->virtual);
-	close(fd);
+	close(node->out);
 	node->virtual = NULL;
 }
 
@@ -501,8 +503,7 @@ void lurk_node_pass_lights(struct lurk_event_node *node)
 {
 	struct input_event e[2];
 
-	while (node->virtual &&
-	       read(libevdev_uinput_get_fd(node->virtual), e, sizeof *e) == sizeof *e) {
+	while (node->virtual && read(node->out, e, sizeof *e) == sizeof *e) {
 		if (e->type == EV_LED && node->fd >= 0)
 			write_events(node->fd, e, 1);
 	}
@@ -511,7 +512,7 @@ void lurk_node_pass_lights(struct lurk_event_node *node)
 bool lurk_node_write(struct lurk_event_node *node, const struct lurk_stroke *strokes,
 		     unsigned count)
 {
-	int fd = node->virtual ? libevdev_uinput_get_fd(node->virtual) : node->fd;
+	int fd = node->virtual ? node->out : node->fd;
 	struct input_event events[LURK_FRAME_STROKES + 1];
 
 	for (unsigned i = 0; i < count; i++)

@@ -21,6 +21,7 @@ struct lurk_event_node {
 	char path[64]; /* /dev/input/event… */
 	struct libevdev *evdev;
 	struct libevdev_uinput *virtual;
+	int out; /* the virtual node's descriptor, where there is one */
 	uint8_t wiring;
 	bool taken, heard; /* heard: its key events are wanted though it is not taken */
 	unsigned input;    /* N of its /sys/class/input/inputN */
@@ -37,13 +38,14 @@ struct lurk_event_node {
 	} held[LURK_NODE_HELD];
 	unsigned held_count;
 	uint32_t raw;        /* of the MSC_SCAN that came before a key event */
+	uint64_t time_us;    /* of the event at hand, by the kernel */
 	bool have_raw, lost; /* lost: the kernel dropped events, and goes on at the next report */
 };
 
 /* What comes of an event: keys, and everything else that a taken node must pass on. */
 struct lurk_node_sink {
 	void *data;
-	void (*key)(void *data, const struct lurk_key_event *event);
+	void (*key)(void *data, uint64_t time_us, const struct lurk_key_event *event);
 	void (*end)(void *data); /* of a report */
 };
 
