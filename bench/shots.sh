@@ -4,6 +4,7 @@
 set -euo pipefail
 out=$PWD/docs/screenshots
 lurk=$PWD/build/lurk
+root=$PWD
 work=$(mktemp -d)
 trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
 mkdir -p "$out" "$work/bin"
@@ -76,3 +77,19 @@ shot resolve 'lurk resolve CapsLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58'
 shot show 'lurk show' 'lurk apply' 'lurk status'
 shot play 'lurk play evening.desk'
 shot demo 'lurk demo | head -n 42'
+
+# As on the running machine: the same desk behind the service's socket.
+mkdir -p machine/lurk
+cp hide/*.yaml machine/lurk/
+cp machine/lurk/desk.yaml machine/
+mkfifo input
+"$root/build/tests/desk_service" machine "$work/control" root <input >service.log 2>&1 &
+service=$!
+exec 7>input
+for _ in $(seq 50); do [ -S control ] && break; sleep 0.1; done
+unset LURK_DESK
+export LURK_SOCKET=$work/control XDG_CONFIG_HOME=$work/machine XDG_STATE_HOME=$work/machine/state
+lurk apply >/dev/null
+shot service 'lurk keyboards' 'lurk status' 'lurk off' 'lurk on' 'lurk map CapsLock KeyX --apply' 'lurk undo'
+exec 7>&-
+wait $service || true

@@ -320,7 +320,9 @@ int edit_finish(struct edit *edit, const char *summary)
 	}
 	json_object_put(edit->json);
 	if (edit->apply)
-		puts("It is in force now, and will be after a reboot.");
+		puts(cli_survives(cli) ? "It is in force now, and will be after a reboot."
+				       : "It is in force now, but not after a reboot: `sudo lurk "
+					 "install` makes it so.");
 	else if (edit->line)
 		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into "
 		       "force.\n",

@@ -34,15 +34,19 @@ int cli_fail(int status, const char *format, ...)
 
 /* ---- Paths ---------------------------------------------------------------------------------- */
 
+/* Where the XDG base directory specification has a person's files; root's are the machine's, unless
+ * it says otherwise as well. */
 static void home_path(char *out, size_t size, const char *variable, const char *below_home,
-		      const char *name)
+		      const char *of_root)
 {
 	const char *base = getenv(variable), *home = getenv("HOME");
 
 	if (base && *base == '/')
-		snprintf(out, size, "%s/lurk%s", base, name);
+		snprintf(out, size, "%s/lurk", base);
+	else if (geteuid() == 0)
+		snprintf(out, size, "%s", of_root);
 	else
-		snprintf(out, size, "%s/%s/lurk%s", home ? home : "", below_home, name);
+		snprintf(out, size, "%s/%s/lurk", home ? home : "", below_home);
 }
 
 static void find_paths(struct cli *cli)
@@ -52,13 +56,10 @@ static void find_paths(struct cli *cli)
 	if (cli->desk) {
 		snprintf(folder, sizeof folder, "%s", cli->desk);
 		snprintf(cli->state_folder, sizeof cli->state_folder, "%s", cli->desk);
-	} else if (geteuid() == 0) {
-		snprintf(folder, sizeof folder, "/etc/lurk");
-		snprintf(cli->state_folder, sizeof cli->state_folder, "/var/lib/lurk");
 	} else {
-		home_path(folder, sizeof folder, "XDG_CONFIG_HOME", ".config", "");
+		home_path(folder, sizeof folder, "XDG_CONFIG_HOME", ".config", "/etc/lurk");
 		home_path(cli->state_folder, sizeof cli->state_folder, "XDG_STATE_HOME",
-			  ".local/state", "");
+			  ".local/state", "/var/lib/lurk");
 	}
 	snprintf(cli->profile_path, sizeof cli->profile_path, "%s/profile.yaml", folder);
 	if (cli->profile_option) {

@@ -149,9 +149,9 @@ def without_a_desk(desk):
     for command in ["keyboards", "status", "identify", "keyboards --name x"]:
         desk.want(command, 3, err="the service does not run, so no rule is in force", desk=None)
     desk.want("", out=["Its service does not answer", "lurk identify"], desk=None)
-    desk.want("map CapsLock Enter", out=["CapsLock now gives Enter."], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
-    desk.want("show", out=["CapsLock"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
-    desk.want("undo", out=["Took back the last edit"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c")}.items())
+    desk.want("map CapsLock Enter", out=["CapsLock now gives Enter."], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
+    desk.want("show", out=["CapsLock"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
+    desk.want("undo", out=["Took back the last edit"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
 
 
 def broken_files(desk):

@@ -232,6 +232,23 @@ def plugging(m):
     m.check("60 idle seconds without a system call; at most 2 MiB of private memory", n[1] == "0" and int(n[2]) <= 2048, told)
 
 
+def other_seat(m):
+    """The virtual keyboard belongs to the seat of the one that it speaks for."""
+    find = "for i in /sys/class/input/input*; do grep -q '^QEMU QEMU USB Keyboard%s$' $i/name && echo $i; done | tail -n 1"
+    m.sh(f"loginctl attach seat1 $({find % ''})")
+    m.ask("device_del", id="kbd3")
+    time.sleep(1)
+    m.ask("device_add", driver="usb-kbd", id="kbd4", bus="xhci.0", port="1")
+    time.sleep(3)
+    m.sh("lurk apply --relay && udevadm settle")
+    m.has(f"udevadm info -q property -p $({find % ' (Lurk)'})", "ID_SEAT=seat1", "the virtual keyboard has the seat of the real one")
+    m.sh("loginctl flush-devices; lurk apply")
+    m.ask("device_del", id="kbd4")
+    time.sleep(1)
+    m.ask("device_add", driver="usb-kbd", id="kbd5", bus="xhci.0", port="1")
+    time.sleep(3)
+
+
 def killed(m):
     """Twenty times at random moments while keys are pressed, half of them in each way."""
     for way, rule in [("table", "lurk restore CapsLock"), ("relay", "lurk map CapsLock KeyX")]:
@@ -372,7 +389,7 @@ def main():
         m.sh("lurk apply")
         at_the_screen(m)
         m.read_console()
-        for part in [plugging, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, coming_and_going]:
+        for part in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, coming_and_going]:
             part(m)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:
