@@ -18,27 +18,24 @@ static void say_why(struct cli *cli, const struct cli_outcome *outcome,
 	    cli->machine->keyboards[outcome->report.keyboard].present)
 		keyboard = cli_keyboard_name(cli, outcome->report.keyboard);
 	if (outcome->error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
-		lurk_say(message,
-			 "%s: the rules on lines %u and %u are for the same key on %s; nothing was "
-			 "changed",
+		lurk_say(message, "%s: the rules on lines %u and %u are for the same key on %s",
 			 cli->profile_path, file->rules[one].line, file->rules[two].line, keyboard);
 	else if (outcome->error == LURK_ERR_DENIED && *keyboard)
 		lurk_say(message,
-			 "nothing was changed: the service may not reach %s; `sudo lurk install` "
+			 "the service may not reach %s; `sudo lurk install` "
 			 "gives it what it needs",
 			 keyboard);
 	else if (outcome->error == LURK_ERR_HELD && *keyboard &&
 		 *cli_holders(cli->machine->keyboards[outcome->report.keyboard].info.identity.place,
 			      holders, sizeof holders))
-		lurk_say(
-			message,
-			"nothing was changed: %s: another program has taken it for itself: %s; end "
-			"that, then apply again",
-			keyboard, holders);
+		lurk_say(message,
+			 "%s: another program has taken it for itself: %s; end "
+			 "that, then apply again",
+			 keyboard, holders);
 	else if (outcome->error >= LURK_ERR_GONE && outcome->error != LURK_ERR_POWER && *keyboard)
-		lurk_say(message, "nothing was changed: %s: %s", keyboard, outcome->why.text);
+		lurk_say(message, "%s: %s", keyboard, outcome->why.text);
 	else
-		lurk_say(message, "nothing was changed: %s", outcome->why.text);
+		lurk_say(message, "%s", outcome->why.text);
 }
 
 void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *report)
@@ -197,7 +194,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	cli->profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
 	if (!apply_profile(cli, &outcome, &why))
-		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+		return cli_fail(CLI_COULD_NOT, "%s; nothing was changed", why.text);
 	if (cli->json) {
 		print_json(cli, &outcome.report);
 		return CLI_DONE;
