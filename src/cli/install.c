@@ -34,11 +34,12 @@ static bool run(const char *const *words, bool loud)
 #define RUN(...) run((const char *const[]){__VA_ARGS__, NULL}, true)
 #define TRY(...) run((const char *const[]){__VA_ARGS__, NULL}, false)
 
-static int not_here(void)
+static int not_here(const char *command)
 {
 	if (geteuid())
-		return cli_fail(CLI_COULD_NOT, "this changes the system: run it as root, as in "
-					       "`sudo lurk install`");
+		return cli_fail(CLI_COULD_NOT,
+				"this changes the system: run it as root, as in `sudo lurk %s`",
+				command);
 	if (access("/run/systemd/system", F_OK))
 		return cli_fail(
 			CLI_COULD_NOT,
@@ -98,7 +99,7 @@ int cli_install(struct cli *cli, int argc, char **argv)
 	cli_parse_plain(cli, argc, argv,
 			"Set up the service, so that rules are in force now and after every "
 			"reboot. Needs root.\vExample:\n  sudo lurk install");
-	status = not_here();
+	status = not_here("install");
 	return status ? status : install(cli);
 }
 
@@ -130,6 +131,6 @@ int cli_uninstall(struct cli *cli, int argc, char **argv)
 	cli_parse_plain(cli, argc, argv,
 			"Stop the service, put the kernel's tables back, and remove what is "
 			"stored. Needs root.\vExample:\n  sudo lurk uninstall");
-	status = not_here();
+	status = not_here("uninstall");
 	return status ? status : uninstall();
 }

@@ -9,7 +9,7 @@ static const char keyboards_text[] =
 	"keyboards:\n"
 	"  wagtail: {usb: \"fade:0001\"}\n"
 	"  heron: {built-in: true, broken: [Delete], press-only: [F13]}\n"
-	"  dipper: [{usb: \"fade:0003\", serial: D-17}, {bluetooth: \"fade:8003\"}]\n";
+	"  dipper: [{usb: \"fade:0003\", serial: D-17}, {bluetooth: \"fade:8003\", apart: true}]\n";
 
 static bool read_keyboards(struct lurk_keyboards_file *file, const char *text,
 			   struct lurk_message *why)
@@ -224,6 +224,8 @@ static const struct {
 	 "keyboards.yaml:2:27: `Alt` is not one key"},
 	{"keyboards:\n  a: {ps2: maybe}\n",
 	 "keyboards.yaml:2:12: `ps2:` is true or false, not `maybe`"},
+	{"keyboards:\n  a: {ps2: true, apart: x}\n",
+	 "keyboards.yaml:2:25: `apart:` is true or false, not `x`"},
 	{"keyboards:\n  a: {usbb: 1}\n",
 	 "keyboards.yaml:2:7: a keyboard has no field `usbb`; did you mean `usb`?"},
 	{"keyboards:\n  a: {serial: [1]}\n", "keyboards.yaml:2:15: `serial:` takes one text"},
@@ -241,6 +243,7 @@ static void keyboards_are_read(void **state)
 	assert_int_equal(file.keyboards[1].quirks[1].kind, LURK_QUIRK_PRESS_ONLY);
 	assert_int_equal(file.keyboards[2].recogniser_count, 2);
 	assert_int_equal(file.keyboards[2].recognisers[1].product, 0x8003);
+	assert_true(file.keyboards[2].apart && !file.keyboards[1].apart);
 	assert_int_equal(lurk_keyboards_find(&file, "DIPPER", &why), 3);
 	assert_int_equal(lurk_keyboards_find(&file, "gull", &why), 0);
 	lurk_keyboards_free(&file);
