@@ -182,10 +182,11 @@ static void press(struct bench *b, const char *presses)
 
 	snprintf(copy, sizeof copy, "%s", presses);
 	while ((one = strsep(&rest, " "))) {
-		unsigned keyboard = one[2] == ':' ? (unsigned)(one[1] - '0') : 0;
+		bool elsewhere = *one && one[1] && one[2] == ':';
+		unsigned keyboard = elsewhere ? (unsigned)(one[1] - '0') : 0;
 
 		if (*one)
-			sim_rig_key(b->rig, keyboard, one + (one[2] == ':' ? 3 : 1), *one == '+');
+			sim_rig_key(b->rig, keyboard, one + (elsewhere ? 3 : 1), *one == '+');
 		settle(b);
 	}
 }

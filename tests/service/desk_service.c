@@ -1,5 +1,6 @@
-/* The service's control socket in front of a simulated desk: desk_service FOLDER SOCKET GROUP.
- * Lines of standard input are played on the desk, each answered with "done"; its end is the end. */
+/* The service's control socket in front of a simulated desk: desk_service FOLDER SOCKET GROUP
+ * [everyone], where everyone may ask for the status. Lines of standard input are played on the
+ * desk, each answered with "done"; its end is the end. */
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
@@ -29,14 +30,15 @@ static bool play(struct lurk_computer *computer, char *line, size_t length)
 
 int main(int argc, char **argv)
 {
-	const struct lurk_control_options options = {.path = argv[2], .group = argv[3], .log = say};
+	const struct lurk_control_options options = {
+		.path = argv[2], .group = argv[3], .status_for_everyone = argc > 4, .log = say};
 	struct lurk_computer computer;
 	struct lurk_control *control;
 	struct lurk_message why;
 	struct pollfd ready[2] = {{STDIN_FILENO, POLLIN, 0}, {-1, POLLIN, 0}};
 	char line[512];
 
-	if (argc != 4 || !lurk_computer_open(&computer, argv[1], &why))
+	if (argc < 4 || !lurk_computer_open(&computer, argv[1], &why))
 		return 1;
 	control = lurk_control_open(&computer.session, &options, &why);
 	if (!control)

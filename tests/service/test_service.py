@@ -19,14 +19,14 @@ STRANGER = 65534  # nobody
 
 
 class Service:
-    def __init__(self, group=None):
+    def __init__(self, *more):
         self.folder = tempfile.mkdtemp(prefix="lurk-test-")
         os.chmod(self.folder, 0o755)
         for name in ["desk.yaml", "keyboards.yaml"]:
             shutil.copy(os.path.join(DEMO, name), self.folder)
         self.path = os.path.join(self.folder, "control")
-        group = group or grp.getgrgid(os.getgid()).gr_name
-        self.process = subprocess.Popen([*WRAPPER, SERVER, self.folder, self.path, group], stdin=subprocess.PIPE,
+        group = grp.getgrgid(os.getgid()).gr_name
+        self.process = subprocess.Popen([*WRAPPER, SERVER, self.folder, self.path, group, *more], stdin=subprocess.PIPE,
                                         stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, bufsize=1)
         assert self.process.stdout.readline() == "ready\n"
 
@@ -198,11 +198,12 @@ def limits():
 
 
 def who_may_do_what():
-    """As root only: a stranger, and a stranger who is in the group by a supplementary one."""
+    """As root only: a stranger, the same where everyone may ask, and one who is in the group by a supplementary one."""
     if os.getuid():
         return
-    for groups, may in [([], False), ([os.getgid()], True)]:
-        service = Service()
+    for more, groups, may in [([], [], []), (["everyone"], [], ["status", "image"]),
+                              ([], [os.getgid()], ["status", "image", "apply", "switch", "long lines"])]:
+        service = Service(*more)
         code = f"""
 import os, socket, json
 os.setgroups({groups!r}); os.setgid({STRANGER}); os.setuid({STRANGER})
@@ -219,8 +220,7 @@ print(json.dumps(allowed))
 """
         told = subprocess.run([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, timeout=60).stdout
         allowed = json.loads(told)
-        wanted = ["status", "image", "apply", "switch", "long lines"] if may else []
-        assert allowed == wanted, (groups, allowed)
+        assert allowed == may, (more, groups, allowed)
         service.end()
 
 
