@@ -112,9 +112,12 @@ static bool on_real_event(void *data, const struct lurk_event *event,
 			  const struct lurk_action *action)
 {
 	struct identify *id = data;
+	struct lurk_message unused;
 
 	if (event->keyboard >= id->cli->machine->keyboard_count)
 		return true;
+	if (!id->cli->machine->keyboards[event->keyboard].present)
+		cli_machine_look(id->cli->machine, &unused);
 	on_event(id, event, action);
 	fflush(stdout);
 	return !id->count || id->shown < id->count;

@@ -23,6 +23,7 @@ struct service_link {
 	unsigned calls;
 	char *in; /* what came, and was not taken yet */
 	size_t length, size;
+	struct json_object *kept; /* notifications that came while an answer was awaited */
 	struct lurk_session_keyboard keyboards[KEYBOARDS];
 	struct lurk_store_report store;
 	uint8_t *bytes; /* of the image */
@@ -119,13 +120,13 @@ static struct json_object *call(struct service_link *link, const char *method,
 	dprintf(link->fd, "%s\n", json_object_to_json_string_ext(request, JSON_C_TO_STRING_PLAIN));
 	json_object_put(request);
 	outcome->error = LURK_ERR_PORT;
-	do { /* a notification may come between */
+	do { /* a notification may come between: it is for follow() */
 		answer = read_line(link, &outcome->why);
 		if (!answer)
 			return NULL;
 		if (!json_object_object_get_ex(answer, "method", &error))
 			break;
-		json_object_put(answer);
+		json_object_array_add(link->kept, answer);
 	} while (true);
 	if (json_object_object_get_ex(answer, "error", &error)) {
 		struct json_object *data = NULL;
@@ -372,6 +373,7 @@ struct cli_machine *cli_machine_of_service(struct lurk_message *message)
 	if (!machine || !link)
 		abort();
 	link->fd = fd;
+	link->kept = json_object_new_array();
 	machine->service = link;
 	machine->keyboards = link->keyboards;
 	machine->keyboard_count = KEYBOARDS;
@@ -390,6 +392,7 @@ void cli_machine_close(struct cli_machine *machine)
 	if (machine->service) {
 		close(machine->service->fd);
 		free(machine->service->in);
+		json_object_put(machine->service->kept);
 		free(machine->service->bytes);
 		free(machine->service);
 	}
@@ -546,6 +549,17 @@ static int64_t now_ms(void)
 	return (int64_t)now.tv_sec * 1000 + now.tv_nsec / 1000000;
 }
 
+static struct json_object *next_line(struct service_link *link, struct lurk_message *message)
+{
+	struct json_object *line = json_object_array_get_idx(link->kept, 0);
+
+	if (!line)
+		return read_line(link, message);
+	json_object_get(line);
+	json_object_array_del_idx(link->kept, 0, 1);
+	return line;
+}
+
 /* Reads notifications until the watch ends by itself or is ended. */
 static bool follow(struct service_link *link, unsigned seconds, cli_watch *watch, void *data,
 		   struct lurk_message *message)
@@ -560,9 +574,10 @@ static bool follow(struct service_link *link, unsigned seconds, cli_watch *watch
 
 		if (seconds && left <= 0)
 			return true;
-		if (!line_end(link) && poll(&ready, 1, seconds ? (int)left : -1) <= 0)
+		if (!json_object_array_length(link->kept) && !line_end(link) &&
+		    poll(&ready, 1, seconds ? (int)left : -1) <= 0)
 			continue;
-		line = read_line(link, message);
+		line = next_line(link, message);
 		if (!line)
 			return false;
 		json_object_object_get_ex(line, "params", &params);

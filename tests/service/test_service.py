@@ -262,15 +262,17 @@ def the_command():
                               text=True, env=environment)
         assert wanted in done.stdout, f"lurk {command}:\n{done.stdout}\nwanted: {wanted}"
         assert (done.returncode != 0) == command.startswith("!"), f"lurk {command}: status {done.returncode}"
-    # identify and keyboards --name wait for a press.
+    # identify waits for a press, also on a keyboard that comes meanwhile.
+    service.play("unplug dipper")
     for words, press, wanted in [(["identify", "--count", "1"], "press Feather on curlew", "hid:07:a5"),
                                  (["identify", "--count", "1", "--json"], "press KeyA on heron", '"key":"KeyA"'),
+                                 (["identify", "--count", "1"], "plug dipper by radio|press KeyA on dipper", "dipper"),
                                  (["identify", "--seconds", "1"], None, "No key arrived")]:
         running = subprocess.Popen([*WRAPPER, LURK, *words, *profile], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
                                    env=environment)
         time.sleep(2 if WRAPPER else 0.3)
-        if press:
-            service.play(press)
+        for line in press.split("|") if press else []:
+            service.play(line)
         out = running.communicate(timeout=30)[0]
         assert wanted in out and running.returncode == 0, (words, out)
     service.end()
