@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "service/protocol.h"
 
 enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS };
 
@@ -141,18 +142,6 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	}
 }
 
-static struct json_object *lock_names(uint8_t locks)
-{
-	struct json_object *list = json_object_new_array();
-
-	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
-		if (locks >> lock & 1)
-			json_object_array_add(list, json_object_new_string(lurk_key_name(
-							    lurk_lock_key((enum lurk_lock)lock))));
-	}
-	return list;
-}
-
 static void print_json(struct cli *cli, const struct lurk_apply_report *report)
 {
 	struct json_object *object = json_object_new_object();
@@ -160,9 +149,10 @@ static void print_json(struct cli *cli, const struct lurk_apply_report *report)
 	json_object_object_add(object, "applied", json_object_new_string(cli->profile_path));
 	json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
 	json_object_object_add(object, "after_reboot", json_object_new_boolean(cli_survives(cli)));
-	json_object_object_add(object, "locks_turned_off",
-			       lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
-	json_object_object_add(object, "locks_unknown", lock_names(report->locks_unknown));
+	json_object_object_add(
+		object, "locks_turned_off",
+		lurk_lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
+	json_object_object_add(object, "locks_unknown", lurk_lock_names(report->locks_unknown));
 	json_object_object_add(object, "keyboards", cli_ways_json(cli));
 	cli_print_json(object);
 }

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "service/protocol.h"
 
 enum { PATIENCE_S = 30 };
 
@@ -74,7 +75,6 @@ struct listing {
 
 static void list_one(struct listing *l, uint16_t number)
 {
-	static const char *const ways[] = {"plain", "table", "relay"};
 	const struct cli_machine *machine = l->cli->machine;
 	const struct lurk_session_keyboard *k = &machine->keyboards[number];
 	uint16_t described = cli_described(l->cli, &k->info.identity);
@@ -97,7 +97,8 @@ static void list_one(struct listing *l, uint16_t number)
 		json_object_object_add(object, "connected", json_object_new_string(where));
 		json_object_object_add(object, "identity", json_object_new_string(who));
 		json_object_object_add(object, "rules", json_object_new_int((int)rules));
-		json_object_object_add(object, "way", json_object_new_string(ways[k->choice.way]));
+		json_object_object_add(object, "way",
+				       json_object_new_string(lurk_way_words[k->choice.way]));
 		json_object_object_add(object, "odd", json_object_new_string(odd));
 		cli_print_json(object);
 		return;
@@ -106,7 +107,7 @@ static void list_one(struct listing *l, uint16_t number)
 	snprintf(unnamed, sizeof unnamed, "(%s)",
 		 *k->info.identity.name ? k->info.identity.name : "no name");
 	cli_table_row(&l->table, described ? cli_keyboard_name(l->cli, number) : unnamed, where,
-		      count, ways[k->choice.way], who, odd);
+		      count, lurk_way_words[k->choice.way], who, odd);
 }
 
 static void list_away(struct listing *l, uint16_t described)

@@ -13,6 +13,7 @@
 
 #include <json-c/json.h>
 
+#include "service/protocol.h"
 #include "text/hex.h"
 
 enum { KEYBOARDS = 64, IMAGE_MAX = 1 << 19, PATIENCE_S = 10 };
@@ -159,9 +160,6 @@ static uint8_t place_in(const char *word, const char *const *words, unsigned cou
 
 static void read_keyboard(struct json_object *one, struct cli_machine *machine)
 {
-	static const char *const buses[] = {"none", "ps2", "usb", "bluetooth", "other"};
-	static const char *const wirings[] = {"hid", "set1", "set2"};
-	static const char *const ways[] = {"plain", "table", "relay"};
 	int64_t place = number(one, "number");
 	struct lurk_session_keyboard *k;
 	struct lurk_identity *identity;
@@ -175,8 +173,8 @@ static void read_keyboard(struct json_object *one, struct cli_machine *machine)
 	copy_text(one, "serial", identity->serial, sizeof identity->serial);
 	copy_text(one, "place", identity->place, sizeof identity->place);
 	copy_text(one, "seat", k->info.seat, sizeof k->info.seat);
-	identity->bus = place_in(text(one, "bus"), buses, 5);
-	identity->wiring = place_in(text(one, "wiring"), wirings, 3);
+	identity->bus = place_in(text(one, "bus"), lurk_bus_words, 5);
+	identity->wiring = place_in(text(one, "wiring"), lurk_wiring_words, 3);
 	identity->built_in = flag(one, "built_in");
 	identity->vendor = (uint16_t)number(one, "vendor");
 	identity->product = (uint16_t)number(one, "product");
@@ -187,7 +185,7 @@ static void read_keyboard(struct json_object *one, struct cli_machine *machine)
 	if (strlen(text(one, "declares")) == 2 * sizeof k->info.declares)
 		lurk_hex_read(text(one, "declares"), 2 * sizeof k->info.declares, k->info.declares);
 	k->described = (uint16_t)number(one, "described");
-	k->choice.way = place_in(text(one, "way"), ways, 3);
+	k->choice.way = place_in(text(one, "way"), lurk_way_words, 3);
 	k->choice.reason = (uint8_t)number(one, "reason");
 	k->choice.forced = flag(one, "forced");
 	k->choice.key = (lurk_key)number(one, "key");
@@ -359,7 +357,7 @@ struct cli_machine *cli_machine_of_service(struct lurk_message *message)
 	int fd;
 
 	snprintf(address.sun_path, sizeof address.sun_path, "%s",
-		 path && *path ? path : "/run/lurk/control");
+		 path && *path ? path : LURK_CONTROL_PATH);
 	fd = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
 	if (fd < 0 || connect(fd, (struct sockaddr *)&address, sizeof address)) {
 		say_no_service(message, errno);
@@ -520,7 +518,6 @@ static void on_interrupt(int signal)
 
 static bool tell_key(struct json_object *params, cli_watch *watch, void *data)
 {
-	static const char *const states[] = {"up", "down", "repeat"};
 	struct lurk_event event = {.time_us = (uint64_t)number(params, "time_us"),
 				   .keyboard = (uint16_t)number(params, "keyboard")};
 	struct lurk_action action = {.gives = LURK_GIVES_ITSELF};
@@ -528,7 +525,7 @@ static bool tell_key(struct json_object *params, cli_watch *watch, void *data)
 	const char *scan = text(params, "scan");
 
 	event.key.key = (lurk_key)number(params, "key");
-	event.key.state = place_in(text(params, "state"), states, 3);
+	event.key.state = place_in(text(params, "state"), lurk_state_words, 3);
 	lurk_scan_read(scan, strlen(scan), &event.key.scan);
 	if (json_object_object_get_ex(params, "rule", &rule)) {
 		action.rank = 1;

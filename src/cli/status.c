@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "service/protocol.h"
 
 unsigned cli_rules_on(const struct lurk_image *image, uint16_t described)
 {
@@ -20,13 +21,6 @@ unsigned cli_rules_on(const struct lurk_image *image, uint16_t described)
 			!rule.off && (rule.keyboard ? rule.keyboard == described : !keyboard.apart);
 	}
 	return count;
-}
-
-static const char *way_name(const struct lurk_session_keyboard *k)
-{
-	static const char *const names[] = {"plain", "table", "relay"};
-
-	return names[k->choice.way];
 }
 
 static const char *source_name(lurk_key key)
@@ -128,7 +122,8 @@ struct json_object *cli_ways_json(struct cli *cli)
 		json_object_object_add(
 			one, "rules",
 			json_object_new_int((int)cli_rules_on(machine->image, k->described)));
-		json_object_object_add(one, "way", json_object_new_string(way_name(k)));
+		json_object_object_add(one, "way",
+				       json_object_new_string(lurk_way_words[k->choice.way]));
 		json_object_object_add(one, "why",
 				       json_object_new_string(way_words(k, why, sizeof why)));
 		json_object_array_add(list, one);
@@ -150,8 +145,8 @@ void cli_print_ways(struct cli *cli)
 		if (!k->present)
 			continue;
 		snprintf(rules, sizeof rules, "%u", cli_rules_on(machine->image, k->described));
-		cli_table_row(&table, cli_keyboard_name(cli, i), rules, way_name(k),
-			      way_words(k, why, sizeof why));
+		cli_table_row(&table, cli_keyboard_name(cli, i), rules,
+			      lurk_way_words[k->choice.way], way_words(k, why, sizeof why));
 	}
 	cli_table_print(&table, "  ");
 }

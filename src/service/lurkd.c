@@ -13,6 +13,7 @@
 
 #include "port/linux/linux.h"
 #include "service/control.h"
+#include "service/protocol.h"
 #include "service/supervisor.h"
 
 const char *argp_program_version = "lurkd " LURK_VERSION;
@@ -315,7 +316,7 @@ int main(int argc, char **argv)
 	if (!s)
 		abort();
 	s->options =
-		(struct options){"/run/lurk/control", "/var/lib/lurk/rules", "lurk", false, false};
+		(struct options){LURK_CONTROL_PATH, "/var/lib/lurk/rules", "lurk", false, false};
 	argp_parse(&argp, argc, argv, 0, NULL, &s->options);
 	setvbuf(stderr, NULL, _IOLBF, BUFSIZ);
 	umask(0077);

@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "service/protocol.h"
 #include "text/hex.h"
 
 enum { DEPTH = 6, PARSE_ERROR = -32700, INVALID_REQUEST = -32600, NO_METHOD = -32601 };
@@ -53,17 +54,12 @@ static void fail(struct call *call, int code, const char *text)
 
 /* ---- Status -------------------------------------------------------------------------------- */
 
-static const char *const ways[] = {"plain", "table", "relay"};
-static const char *const wirings[] = {"hid", "set1", "set2"};
-static const char *const buses[LURK_BUS_COUNT] = {"none", "ps2", "usb", "bluetooth", "other"};
-static const char *const states[] = {"up", "down", "repeat"};
-
 static void add_identity(struct json_object *one, const struct lurk_identity *identity)
 {
 	add_text(one, "name", identity->name);
-	add_text(one, "bus", buses[identity->bus < LURK_BUS_COUNT ? identity->bus : 0]);
+	add_text(one, "bus", lurk_bus_words[identity->bus < LURK_BUS_COUNT ? identity->bus : 0]);
 	add_text(one, "wiring",
-		 wirings[identity->wiring <= LURK_WIRING_SET2 ? identity->wiring : 0]);
+		 lurk_wiring_words[identity->wiring <= LURK_WIRING_SET2 ? identity->wiring : 0]);
 	add_flag(one, "built_in", identity->built_in);
 	add_number(one, "vendor", identity->vendor);
 	add_number(one, "product", identity->product);
@@ -88,7 +84,7 @@ static struct json_object *keyboard_json(struct lurk_session *session, uint16_t 
 	add_text(one, "declares",
 		 lurk_hex_write(k->info.declares, sizeof k->info.declares, declares));
 	add_number(one, "described", k->described);
-	add_text(one, "way", ways[k->choice.way]);
+	add_text(one, "way", lurk_way_words[k->choice.way]);
 	add_number(one, "reason", k->choice.reason);
 	add_flag(one, "forced", k->choice.forced);
 	add_number(one, "key", k->choice.key);
@@ -188,18 +184,6 @@ static void image(struct call *call)
 	free(bytes);
 }
 
-static struct json_object *lock_names(uint8_t locks)
-{
-	struct json_object *list = json_object_new_array();
-
-	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
-		if (locks >> lock & 1)
-			json_object_array_add(list, json_object_new_string(lurk_key_name(
-							    lurk_lock_key((enum lurk_lock)lock))));
-	}
-	return list;
-}
-
 /* What came of a change of rules. */
 static void answer_change(struct call *call, enum lurk_error error,
 			  const struct lurk_apply_report *report, const char *what)
@@ -219,8 +203,8 @@ static void answer_change(struct call *call, enum lurk_error error,
 			 lurk_error_text(error));
 	} else {
 		add_number(data, "sequence", now ? (int64_t)now->sequence : 0);
-		add(data, "locks_pressed", lock_names(report->locks_pressed));
-		add(data, "locks_unknown", lock_names(report->locks_unknown));
+		add(data, "locks_pressed", lurk_lock_names(report->locks_pressed));
+		add(data, "locks_unknown", lurk_lock_names(report->locks_unknown));
 		call->result = data;
 		snprintf(line, sizeof line, "by user %u: %s", call->caller->uid, what);
 	}
@@ -326,7 +310,7 @@ struct json_object *lurk_rpc_key(const struct lurk_event *event, const struct lu
 	add_number(params, "keyboard", event->keyboard);
 	add_text(params, "scan", lurk_scan_write(event->key.scan, scan));
 	add_number(params, "key", event->key.key);
-	add_text(params, "state", states[event->key.state]);
+	add_text(params, "state", lurk_state_words[event->key.state]);
 	add_number(params, "gives", lurk_action_key(action, event->key.key));
 	if (action->rank) {
 		add_number(params, "rule", action->rule);
