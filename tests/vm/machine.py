@@ -63,6 +63,8 @@ class Machine:
         for path in [control, line]:
             if os.path.exists(path):
                 os.remove(path)
+        # A processor that needs no other page tables for the kernel, as most of today: system calls then cost
+        # what they do there, and not many times more.
         command = ["qemu-system-x86_64", "-accel", "tcg", "-cpu", "EPYC", "-kernel", kernel, "-initrd", initrd, "-append",
                    "console=ttyS0 quiet " + words, "-nographic", "-monitor", "none",
                    "-chardev", f"socket,id=serial,path={line},server=on,wait=off", "-serial", "chardev:serial",
