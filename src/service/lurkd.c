@@ -229,12 +229,14 @@ static void ready(void *data, int fd)
 {
 	struct service *s = data;
 
-	if (fd == s->signals)
+	if (fd == s->signals) {
 		s->ending = true;
-	else if (fd == s->supervisor.timer)
+	} else if (fd == s->supervisor.timer) {
 		lurk_supervisor_alive(&s->supervisor);
-	else
+	} else {
+		step_all(s); /* who changes rules means the keyboards that are here now */
 		lurk_control_step(s->control);
+	}
 }
 
 static void run(struct service *s)

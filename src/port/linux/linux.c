@@ -392,22 +392,26 @@ static void happened(struct lurk_linux *m, uint32_t what)
 		node_gone(m, &m->keyboards[number], index);
 }
 
-/* Returns false where nothing happened at all; much that happens is no event for the session. */
+/* Returns false where nothing happened at all on the machine; much that does is no event for the
+ * session. */
 static bool poll_once(struct lurk_linux *m, int timeout, void (*ready)(void *data, int fd),
 		      void *data)
 {
 	struct epoll_event events[EVENTS];
 	int n = epoll_wait(m->epoll, events, EVENTS, timeout);
+	bool any = false;
 
 	for (int i = 0; i < n; i++) {
-		if (!(events[i].data.u64 & OTHERS))
-			happened(m, events[i].data.u32);
+		if (events[i].data.u64 & OTHERS)
+			continue;
+		happened(m, events[i].data.u32);
+		any = true;
 	}
 	for (int i = 0; ready && i < n; i++) {
 		if (events[i].data.u64 & OTHERS)
 			ready(data, (int)(uint32_t)events[i].data.u64);
 	}
-	return n > 0;
+	return any;
 }
 
 void lurk_linux_add(struct lurk_linux *machine, int fd)
