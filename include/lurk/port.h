@@ -25,6 +25,7 @@ struct lurk_port_keyboard {
 /* The locks, in the order of their lights in the HID usage tables (page 08). */
 enum lurk_lock { LURK_LOCK_NUM, LURK_LOCK_CAPS, LURK_LOCK_SCROLL, LURK_LOCK_COUNT };
 lurk_key lurk_lock_key(enum lurk_lock lock);
+bool lurk_is_lock(lurk_key key);
 
 static inline bool lurk_declares(const struct lurk_port_keyboard *keyboard, lurk_key key)
 {

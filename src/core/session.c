@@ -184,6 +184,15 @@ lurk_key lurk_lock_key(enum lurk_lock lock)
 	return keys[lock];
 }
 
+bool lurk_is_lock(lurk_key key)
+{
+	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
+		if (key == lurk_lock_key((enum lurk_lock)lock))
+			return true;
+	}
+	return false;
+}
+
 static bool gives(const struct lurk_session_keyboard *k, const struct lurk_keymap *keymap,
 		  lurk_key wanted)
 {

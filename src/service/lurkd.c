@@ -249,7 +249,7 @@ static void run(struct service *s)
 
 static void stop(struct service *s)
 {
-	lurk_supervisor_stopping(&s->supervisor);
+	lurk_supervisor_stopping();
 	lurk_control_close(s->control);
 	if (s->machine)
 		lurk_session_stop(&s->session);
@@ -334,7 +334,7 @@ int main(int argc, char **argv)
 	} else {
 		lurk_supervisor_open(&s->supervisor);
 		if (open_all(s, &why)) {
-			lurk_supervisor_ready(&s->supervisor, "rules in force");
+			lurk_supervisor_ready("rules in force");
 			run(s);
 		} else {
 			status = 1;

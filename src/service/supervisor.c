@@ -30,15 +30,13 @@ void lurk_supervisor_close(struct lurk_supervisor *supervisor)
 	supervisor->timer = -1;
 }
 
-void lurk_supervisor_ready(const struct lurk_supervisor *supervisor, const char *status)
+void lurk_supervisor_ready(const char *status)
 {
-	(void)supervisor;
 	(void)sd_notifyf(0, "READY=1\nSTATUS=%s", status);
 }
 
-void lurk_supervisor_stopping(const struct lurk_supervisor *supervisor)
+void lurk_supervisor_stopping(void)
 {
-	(void)supervisor;
 	(void)sd_notify(0, "STOPPING=1");
 }
 

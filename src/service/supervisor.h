@@ -20,8 +20,8 @@ struct lurk_supervisor {
 void lurk_supervisor_open(struct lurk_supervisor *supervisor);
 void lurk_supervisor_close(struct lurk_supervisor *supervisor);
 
-void lurk_supervisor_ready(const struct lurk_supervisor *supervisor, const char *status);
-void lurk_supervisor_stopping(const struct lurk_supervisor *supervisor);
+void lurk_supervisor_ready(const char *status);
+void lurk_supervisor_stopping(void);
 /* Whether the service must prove from now on that it is alive. */
 void lurk_supervisor_watch(struct lurk_supervisor *supervisor, bool watch);
 /* To be called when the timer is readable. */

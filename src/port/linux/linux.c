@@ -530,11 +530,6 @@ static void linux_listen(struct lurk_port *port, uint16_t number, bool listen)
 		lurk_node_listen(&k->nodes[i], listen);
 }
 
-static bool is_lock(lurk_key key)
-{
-	return key == KEY_NUMLOCK || key == KEY_CAPSLOCK || key == KEY_SCROLLLOCK;
-}
-
 static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_frame *frame)
 {
 	struct lurk_linux *m = machine_of(port);
@@ -552,7 +547,7 @@ static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_fram
 
 		/* Any of its nodes may hold the key; the others take no notice. */
 		for (unsigned n = 0; n < k->node_count; n++) {
-			if (k->nodes[n].fd >= 0 && (s->state == LURK_UP || is_lock(s->key)))
+			if (k->nodes[n].fd >= 0 && (s->state == LURK_UP || lurk_is_lock(s->key)))
 				lurk_node_write(&k->nodes[n], s, 1);
 		}
 	}

@@ -552,15 +552,6 @@ static void sim_listen(struct lurk_port *port, uint16_t number, bool listen)
 		k->heard = listen;
 }
 
-static bool is_lock(lurk_key key)
-{
-	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
-		if (key == lurk_lock_key((enum lurk_lock)lock))
-			return true;
-	}
-	return false;
-}
-
 static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame *frame)
 {
 	struct lurk_sim *sim = sim_of(port);
@@ -574,7 +565,7 @@ static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame 
 		if (k->taken)
 			node_event(sim, frame->keyboard, &k->virtual, s->key,
 				   (enum lurk_state)s->state, true);
-		else if (s->state == LURK_UP || is_lock(s->key))
+		else if (s->state == LURK_UP || lurk_is_lock(s->key))
 			source_event(sim, frame->keyboard, s->key, (enum lurk_state)s->state);
 	}
 	return LURK_OK;
