@@ -1,5 +1,6 @@
 #include "service/supervisor.h"
 
+#include <stdio.h>
 #include <stdlib.h>
 #include <sys/timerfd.h>
 #include <unistd.h>
@@ -8,7 +9,7 @@
 #include <systemd/sd-daemon.h>
 #else
 #define sd_notify(unset, state) ((void)(state))
-#define sd_notifyf(unset, format, ...) ((void)(format))
+#define sd_notifyf(unset, ...) ((void)sizeof(printf(__VA_ARGS__)))
 #define sd_watchdog_enabled(unset, timeout_us) (*(timeout_us) = 0, 0)
 #endif
 
