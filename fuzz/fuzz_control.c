@@ -48,8 +48,11 @@ static uint64_t now(struct lurk_port *port)
 	return 1;
 }
 
-static const struct lurk_port_class class = {
-	.slots = slots, .slot_read = slot_read, .slot_write = slot_write, .now = now};
+static const struct lurk_port_class class = {.slots = slots,
+					     .slot_read = slot_read,
+					     .slot_write = slot_write,
+					     .now = now,
+					     .elapsed = now};
 
 static void say(void *data, const char *line)
 {

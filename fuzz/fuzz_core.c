@@ -55,7 +55,7 @@ static void image(const uint8_t *data, size_t size)
 	memcpy(bytes, "LURK\1\0\60", 8);
 	for (int i = 0; i < 4; i++)
 		bytes[8 + i] = (uint8_t)(size >> 8 * i);
-	lurk_image_stamp(bytes, 1, 1);
+	lurk_image_stamp(bytes, 1, 1, 0);
 	if (lurk_image_open(bytes, size, &opened) == LURK_OK) {
 		for (uint16_t k = 0; k <= opened.keyboard_count; k++) {
 			struct lurk_compile_job job = {&opened, 0, k, (uint8_t)(k % 3)};

@@ -10,12 +10,13 @@
  * Layout, version 1 (offsets in bytes; a text is u32 offset into the strings, u16 length, u16
  * zero):
  *
- *      0  "LURK"            4  u16 version       6  u16 header size (48)
+ *      0  "LURK"            4  u16 version       6  u16 header size (52)
  *      8  u32 length        12 u32 CRC-32 of bytes 16 to the end
  *     16  u64 sequence      24 u64 saved at (microseconds since 1970)
  *     32  u16 profiles      34 u16 keyboards     36 u16 recognisers   38 u16 quirks
  *     40  u32 rules         44 u32 bytes of strings
- *     48  profiles, 28 each: text name, text source file, u32 first rule, u32 rules, u8 way,
+ *     48  u32 saved by (a user's number; all ones where unknown)
+ *     52  profiles, 28 each: text name, text source file, u32 first rule, u32 rules, u8 way,
  *             u8[3] zero
  *         keyboards, 20 each: text name, u16 first recogniser, u16 recognisers, u16 first quirk,
  *             u16 quirks, u8 flags (1 apart), u8[3] zero
@@ -54,20 +55,25 @@ struct lurk_image_parts {
 	uint16_t keyboard_count;
 };
 
-/* Writes an image with sequence and time 0 into `size` bytes. *needed is set in any case. Returns
- * LURK_ERR_ROOM where size is too small, LURK_ERR_CONTENT where the parts cannot be told in an
- * image (too many, too long, a rule for a keyboard that is not there). */
+/* Writes an image that is not stamped yet (sequence and time 0, by nobody) into `size` bytes.
+ * *needed is set in any case. Returns LURK_ERR_ROOM where size is too small, LURK_ERR_CONTENT where
+ * the parts cannot be told in an image (too many, too long, a rule for a keyboard that is not
+ * there). */
 enum lurk_error lurk_image_write(const struct lurk_image_parts *parts, uint8_t *bytes, size_t size,
 				 size_t *needed);
 
-/* Sets sequence and time of a written image and its checksum anew. */
-void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us);
+#define LURK_NOBODY UINT32_MAX
+
+/* Sets what storing adds to a written image, and its checksum anew: its version from 1, when it was
+ * stored (microseconds since 1970), and the number of the user for whom, or LURK_NOBODY. */
+void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us, uint32_t saved_by);
 
 /* An opened image: a view of the caller's bytes. */
 struct lurk_image {
 	const uint8_t *bytes;
 	uint32_t length;
 	uint64_t sequence, saved_at_us;
+	uint32_t saved_by;
 	uint16_t profile_count, keyboard_count, recogniser_count, quirk_count;
 	uint32_t rule_count;
 	uint32_t keyboards, recognisers, quirks, rules, strings; /* offsets */

@@ -44,6 +44,7 @@ enum lurk_quirk_kind {
 	LURK_QUIRK_BROKEN = 1, /* there, but not to be relied on */
 	LURK_QUIRK_MISSING,    /* this keyboard does not have it */
 	LURK_QUIRK_PRESS_ONLY, /* never sends its release: given as a tap */
+	LURK_QUIRK_OFF_CHORD,  /* one of the keys that, held together, switch all rules off */
 	LURK_QUIRK_END,
 };
 

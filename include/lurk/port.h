@@ -53,6 +53,8 @@ struct lurk_port_event {
 	struct lurk_key_event key; /* as the keyboard sent it, by the table's originals */
 };
 
+#define LURK_LISTEN_ALL UINT32_MAX
+
 struct lurk_port;
 
 struct lurk_port_class {
@@ -66,12 +68,15 @@ struct lurk_port_class {
 
 	/* Takes the keyboard for Lurk alone, or gives it back. Taken, its keys reach nobody else
 	 * (what is held at that moment is released for them), and lurk_port_class.send speaks for
-	 * it. */
+	 * it. What is held when it is given back gives nothing until it is pressed anew. */
 	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool take);
 
-	/* Whether key events of a keyboard that is not taken are wanted. None come until then:
-	 * each would wake the service up. Taken, they come in any case. */
-	void (*listen)(struct lurk_port *port, uint16_t keyboard, bool listen);
+	/* Of which keys of a keyboard that is not taken events are wanted, by what its table's
+	 * originals are: `count` of them, 0 for none, LURK_LISTEN_ALL for all. None come until
+	 * then: each would wake the service up. Taken, they come in any case. Where only some are
+	 * wanted, their scan codes may not be told. */
+	void (*listen)(struct lurk_port *port, uint16_t keyboard, const lurk_key *keys,
+		       unsigned count);
 
 	/* Sends strokes as the keyboard's own, all or none. For one that is not taken, only
 	 * releases are sent, which end a press that a change of the table would leave behind, and
@@ -102,6 +107,9 @@ struct lurk_port_class {
 
 	/* Microseconds since 1970. */
 	uint64_t (*now)(struct lurk_port *port);
+
+	/* Microseconds of a clock that only runs forward, also while the machine sleeps. */
+	uint64_t (*elapsed)(struct lurk_port *port);
 
 	/* What to wait on until the next event: a file descriptor, or -1 where next() is to be
 	 * asked again. */

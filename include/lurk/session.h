@@ -11,6 +11,7 @@
 #ifndef LURK_INCLUDE_SESSION_H
 #define LURK_INCLUDE_SESSION_H
 
+#include "lurk/chord.h"
 #include "lurk/store.h"
 #include "lurk/way.h"
 
@@ -25,6 +26,9 @@ struct lurk_session_keyboard {
 	struct lurk_port_keyboard info;
 	const struct lurk_keymap *keymap;
 	struct lurk_way_choice choice; /* the way it is in force, and why */
+	struct lurk_chord chord;       /* the off chord as it is pressed on this keyboard */
+	bool borrowed;                 /* taken only for a while, and gives nothing */
+	bool withheld;                 /* what is pressed on it reaches nobody but the watch */
 };
 
 /* The caller's memory. Both images have room for `image_size` bytes, both keymap areas for
@@ -63,9 +67,18 @@ struct lurk_session {
 	struct lurk_ruleset rulesets[2];
 	unsigned current;
 	struct lurk_store_report store;
-	bool off;         /* no rule is in force, whatever is loaded */
+	bool off;          /* no rule is in force, whatever is loaded */
+	bool trying;       /* what is in force is not stored, and ends by itself */
+	bool off_before;   /* the trying */
+	uint32_t trials;   /* counts them, so that who began one knows whether it still runs */
+	uint32_t tried_by; /* the user who began the last */
+	uint64_t until_us; /* when the trying ends, by the port's lurk_port_class.elapsed */
+	bool withholding;  /* some keyboards are withheld */
+	uint64_t withhold_until_us;
+	uint32_t by;      /* the user for whom the next change is made */
 	bool keep_locks;  /* locks that are on stay so when rules take their key away */
 	unsigned changes; /* counts what may have changed of keyboards and of what is in force */
+	uint32_t chorded; /* how often the off chord has switched */
 	lurk_watch *watch;
 	void *watch_data;
 };
@@ -93,8 +106,26 @@ bool lurk_session_step(struct lurk_session *session);
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
 				   size_t length, struct lurk_apply_report *report);
 
+/* Brings an image into force on all keyboards for so long, by the relay, and stores nothing. It
+ * ends by itself with everything as before, and so when it is ended, another image is applied or
+ * all rules are switched off; lurk_session_keep() stores it, and it stays. Trying while something
+ * is tried goes back to what was before both. */
+enum lurk_error lurk_session_try(struct lurk_session *session, const uint8_t *image, size_t length,
+				 uint64_t for_us, struct lurk_apply_report *report);
+enum lurk_error lurk_session_keep(struct lurk_session *session);
+void lurk_session_end_try(struct lurk_session *session);
+
+/* Keeps what is pressed from every program but the watch for so long, on all keyboards of the main
+ * seat that are here and can be taken; 0 ends it. The off chord ends it too. */
+void lurk_session_withhold(struct lurk_session *session, uint64_t for_us);
+
+/* When lurk_session_step() is to be called again though nothing happens, by the port's
+ * lurk_port_class.elapsed; LURK_NEVER where that is not needed. */
+uint64_t lurk_session_deadline(const struct lurk_session *session);
+
 /* Switches all rules off, on all keyboards and those that come, and on again. Applying switches
- * them on. Nothing is stored. */
+ * them on. Nothing is stored. The same happens when the off chord is held on any keyboard: see
+ * lurk/chord.h; its keys are those that the image has for that keyboard (LURK_QUIRK_OFF_CHORD). */
 enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
 				    struct lurk_apply_report *report);
 
@@ -105,7 +136,7 @@ void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *d
 /* Gives every keyboard back and the tables as they were. */
 void lurk_session_stop(struct lurk_session *session);
 
-/* The image in force, NULL where there is none. */
+/* The image in force or tried, NULL where there is none. */
 const struct lurk_image *lurk_session_image(const struct lurk_session *session);
 
 #endif

@@ -24,9 +24,9 @@ enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t
 				size_t size, struct lurk_image *image,
 				struct lurk_store_report *report);
 
-/* Stamps a written image with the next sequence and the port's time, and saves it. `report` is what
- * lurk_store_load() found, and is brought up to date. */
-enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length,
+/* Stamps a written image with the next sequence, the port's time and a user, and saves it. `report`
+ * is what lurk_store_load() found, and is brought up to date. */
+enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length, uint32_t by,
 				struct lurk_store_report *report);
 
 #endif

@@ -9,6 +9,7 @@
 #ifndef LURK_INCLUDE_WAY_H
 #define LURK_INCLUDE_WAY_H
 
+#include "lurk/chord.h"
 #include "lurk/port.h"
 
 enum lurk_way_reason {
@@ -21,6 +22,8 @@ enum lurk_way_reason {
 	LURK_BECAUSE_NOT_IN_TABLE, /* relay: a rule is on a scan code that the table does not have
 				    */
 	LURK_BECAUSE_ASKED,        /* relay: the table would do, but the profile asks for it */
+	LURK_BECAUSE_TRYING,       /* relay: the table would do, but the rules are only tried */
+	LURK_BECAUSE_CHORD,        /* relay: `key` of the off chord does nothing any more */
 };
 
 struct lurk_way_choice {
@@ -32,11 +35,12 @@ struct lurk_way_choice {
 };
 
 /* Reads the keyboard's table through the port and chooses; `asked` is taken where that is possible
- * at all, and LURK_WAY_PLAIN asks for nothing. Returns an error of the port's. */
+ * at all, and LURK_WAY_PLAIN asks for nothing. A key of the chord that does
+ * nothing needs the relay: the table would hide it. Returns an error of the port's. */
 enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 				const struct lurk_port_keyboard *keyboard,
-				const struct lurk_keymap *keymap, enum lurk_way asked,
-				struct lurk_way_choice *choice);
+				const struct lurk_keymap *keymap, const struct lurk_chord *chord,
+				enum lurk_way asked, struct lurk_way_choice *choice);
 
 /* What a table entry is to hold for a keymap (NULL: as it was). */
 lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_table_entry *entry);

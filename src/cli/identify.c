@@ -188,7 +188,10 @@ static bool watch(struct identify *id, struct lurk_message *why)
 	if (!id->cli->json)
 		fputs(id->count || id->seconds ? "Press keys.\n" : "Press keys; Ctrl+C ends.\n",
 		      stderr);
-	return cli_machine_watch(id->cli->machine, id->seconds, on_real_event, id, why);
+	return cli_machine_watch(
+		id->cli->machine,
+		&(struct cli_watching){.data = id, .seconds = id->seconds, .key = on_real_event},
+		why);
 }
 
 /* What is still held, and that nothing came at all. */

@@ -230,7 +230,9 @@ static bool by_script(struct keyboards *k, struct lurk_message *why)
 static bool by_press(struct keyboards *k, struct lurk_message *why)
 {
 	fputs("Press a key on the keyboard that you mean.\n", stderr);
-	return cli_machine_watch(k->cli->machine, PATIENCE_S, on_press, k, why);
+	return cli_machine_watch(
+		k->cli->machine,
+		&(struct cli_watching){.data = k, .seconds = PATIENCE_S, .key = on_press}, why);
 }
 
 /* Which keyboard is meant: the one on which a key is pressed, else the only one without a name. */

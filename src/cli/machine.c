@@ -16,7 +16,7 @@
 #include "service/protocol.h"
 #include "text/hex.h"
 
-enum { KEYBOARDS = 64, IMAGE_MAX = 1 << 19, PATIENCE_S = 10 };
+enum { KEYBOARDS = 64, IMAGE_MAX = 1 << 19, PATIENCE_S = 10, TICK_MS = 100 };
 
 /* A connection to the service, and what it last said. */
 struct service_link {
@@ -218,7 +218,9 @@ static uint8_t *get_image(struct service_link *link, uint64_t sequence, size_t *
 	uint8_t *bytes;
 	const char *digits;
 
-	json_object_object_add(params, "sequence", json_object_new_int64((int64_t)sequence));
+	if (sequence) /* else the one that is loaded */
+		json_object_object_add(params, "sequence",
+				       json_object_new_int64((int64_t)sequence));
 	result = call(link, "image", params, outcome);
 	if (!result)
 		return NULL;
@@ -241,9 +243,9 @@ static bool look_at_image(struct cli_machine *machine, uint64_t sequence,
 	struct service_link *link = machine->service;
 	size_t length;
 
-	if (!sequence)
+	if (!sequence && !machine->trying)
 		return true;
-	if (!link->bytes || link->image.sequence != sequence) {
+	if (!link->bytes || link->image.sequence != sequence || !sequence) {
 		free(link->bytes);
 		link->bytes = get_image(link, sequence, &length, outcome);
 		if (!link->bytes)
@@ -266,6 +268,7 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 	if (machine->desk) {
 		machine->image = lurk_session_image(&machine->desk->session);
 		machine->off = machine->desk->session.off;
+		machine->trying = machine->desk->session.trying;
 		return true;
 	}
 	status = call(link, "status", NULL, outcome);
@@ -276,6 +279,8 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 	machine->image = NULL;
 	machine->lit = 0;
 	machine->off = flag(status, "off");
+	machine->trying = flag(status, "trying");
+	machine->seconds_left = (unsigned)number(status, "seconds_left");
 	machine->may_change = json_object_object_get_ex(status, "may", &may) && flag(may, "change");
 	link->store.newest = (int)number(status, "newest");
 	if (json_object_object_get_ex(status, "slots", &list))
@@ -440,14 +445,25 @@ static bool say_outcome(struct cli_outcome *outcome)
 	return !outcome->error || lurk_say(&outcome->why, "%s", lurk_error_text(outcome->error));
 }
 
+static struct json_object *with_image(const uint8_t *image, size_t length)
+{
+	struct json_object *params = json_object_new_object();
+	char *digits = malloc(2 * length + 1);
+
+	if (!digits)
+		abort();
+	json_object_object_add(params, "image",
+			       json_object_new_string(lurk_hex_write(image, length, digits)));
+	free(digits);
+	return params;
+}
+
 bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t length,
 		       struct cli_outcome *outcome)
 {
-	struct json_object *params;
-	char *digits;
-
 	memset(outcome, 0, sizeof *outcome);
 	if (machine->desk) {
+		machine->desk->session.by = getuid();
 		machine->desk->session.keep_locks = machine->keep_locks;
 		outcome->error = lurk_session_apply(&machine->desk->session, image, length,
 						    &outcome->report);
@@ -455,14 +471,45 @@ bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t
 			lurk_computer_settle(machine->desk);
 		return look(machine, outcome) && say_outcome(outcome);
 	}
-	params = json_object_new_object();
-	digits = malloc(2 * length + 1);
-	if (!digits)
-		abort();
-	json_object_object_add(params, "image",
-			       json_object_new_string(lurk_hex_write(image, length, digits)));
-	free(digits);
-	return change(machine, "apply", params, outcome);
+	return change(machine, "apply", with_image(image, length), outcome);
+}
+
+bool cli_machine_try(struct cli_machine *machine, const uint8_t *image, size_t length,
+		     unsigned seconds, struct cli_outcome *outcome)
+{
+	struct json_object *params;
+
+	memset(outcome, 0, sizeof *outcome);
+	if (machine->desk) {
+		machine->desk->session.keep_locks = machine->keep_locks;
+		outcome->error = lurk_session_try(&machine->desk->session, image, length,
+						  seconds * UINT64_C(1000000), &outcome->report);
+		lurk_computer_settle(machine->desk);
+		return look(machine, outcome) && say_outcome(outcome);
+	}
+	params = with_image(image, length);
+	json_object_object_add(params, "seconds", json_object_new_int64(seconds));
+	return change(machine, "try", params, outcome);
+}
+
+bool cli_machine_keep(struct cli_machine *machine, struct cli_outcome *outcome)
+{
+	memset(outcome, 0, sizeof *outcome);
+	if (!machine->desk)
+		return change(machine, "keep", json_object_new_object(), outcome);
+	outcome->error = lurk_session_keep(&machine->desk->session);
+	lurk_computer_settle(machine->desk);
+	return look(machine, outcome) && say_outcome(outcome);
+}
+
+bool cli_machine_end_try(struct cli_machine *machine, struct cli_outcome *outcome)
+{
+	memset(outcome, 0, sizeof *outcome);
+	if (!machine->desk)
+		return change(machine, "end_try", json_object_new_object(), outcome);
+	lurk_session_end_try(&machine->desk->session);
+	lurk_computer_settle(machine->desk);
+	return look(machine, outcome);
 }
 
 bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcome *outcome)
@@ -516,7 +563,7 @@ static void on_interrupt(int signal)
 	interrupted = 1;
 }
 
-static bool tell_key(struct json_object *params, cli_watch *watch, void *data)
+static bool tell_key(struct json_object *params, const struct cli_watching *w)
 {
 	struct lurk_event event = {.time_us = (uint64_t)number(params, "time_us"),
 				   .keyboard = (uint16_t)number(params, "keyboard")};
@@ -535,7 +582,7 @@ static bool tell_key(struct json_object *params, cli_watch *watch, void *data)
 		if (flag(params, "itself"))
 			action.gives = LURK_GIVES_ITSELF;
 	}
-	return watch(data, &event, &action);
+	return w->key(w->data, &event, &action);
 }
 
 static int64_t now_ms(void)
@@ -557,49 +604,74 @@ static struct json_object *next_line(struct service_link *link, struct lurk_mess
 	return line;
 }
 
-/* Reads notifications until the watch ends by itself or is ended. */
-static bool follow(struct service_link *link, unsigned seconds, cli_watch *watch, void *data,
+/* Deals with one notification; false where the watch is over, `fine` whether as it should be. */
+static bool take_notification(struct service_link *link, const struct cli_watching *w, bool *fine,
+			      struct lurk_message *message)
+{
+	struct json_object *line = next_line(link, message), *params = NULL;
+	bool going = true;
+
+	*fine = line != NULL;
+	if (!line)
+		return false;
+	json_object_object_get_ex(line, "params", &params);
+	if (!strcmp(text(line, "method"), "watch_ended"))
+		*fine = going = lurk_say(message, "the watch ended: %s", text(params, "why"));
+	else if (!strcmp(text(line, "method"), "key"))
+		going = tell_key(params, w);
+	json_object_put(line);
+	return going;
+}
+
+static bool take_typed(const struct cli_watching *w)
+{
+	char typed[64];
+	ssize_t n = read(STDIN_FILENO, typed, sizeof typed);
+	bool going = true;
+
+	for (ssize_t i = 0; w->typed && going && i < n; i++)
+		going = w->typed(w->data, typed[i]);
+	return going;
+}
+
+/* Until one of the two ends it, by itself or from outside. */
+static bool follow(struct service_link *link, const struct cli_watching *w, bool tty,
 		   struct lurk_message *message)
 {
-	int64_t until = now_ms() + (int64_t)seconds * 1000;
-	struct pollfd ready = {.fd = link->fd, .events = POLLIN};
+	int64_t until = now_ms() + (int64_t)w->seconds * 1000;
+	struct pollfd ready[2] = {{link->fd, POLLIN, 0}, {tty ? STDIN_FILENO : -1, POLLIN, 0}};
+	bool fine = true;
 
+	interrupted = 0;
 	while (!interrupted) {
-		int64_t left = until - now_ms();
-		struct json_object *line, *params = NULL;
-		bool going;
+		int64_t left = w->seconds ? until - now_ms() : INT32_MAX;
+		bool waits = json_object_array_length(link->kept) || line_end(link);
+		int n;
 
-		if (seconds && left <= 0)
+		if (left <= 0 || (w->tick && !w->tick(w->data, (unsigned)(left + 999) / 1000)))
 			return true;
-		if (!json_object_array_length(link->kept) && !line_end(link) &&
-		    poll(&ready, 1, seconds ? (int)left : -1) <= 0)
-			continue;
-		line = next_line(link, message);
-		if (!line)
-			return false;
-		json_object_object_get_ex(line, "params", &params);
-		if (!strcmp(text(line, "method"), "watch_ended")) {
-			lurk_say(message, "the watch ended: %s", text(params, "why"));
-			json_object_put(line);
-			return false;
-		}
-		going = strcmp(text(line, "method"), "key") || tell_key(params, watch, data);
-		json_object_put(line);
-		if (!going)
+		n = poll(ready, 2, waits ? 0 : w->tick && left > TICK_MS ? TICK_MS : (int)left);
+		if (n > 0 && ready[1].revents && !take_typed(w))
 			return true;
+		if ((waits || (n > 0 && ready[0].revents)) &&
+		    !take_notification(link, w, &fine, message))
+			return fine;
 	}
 	return true;
 }
 
-bool cli_machine_watch(struct cli_machine *machine, unsigned seconds, cli_watch *watch, void *data,
+bool cli_machine_watch(struct cli_machine *machine, const struct cli_watching *watching,
 		       struct lurk_message *message)
 {
 	struct sigaction on = {.sa_handler = on_interrupt}, before;
 	struct termios silent, terminal;
 	bool tty = tcgetattr(STDIN_FILENO, &terminal) == 0, fine;
+	struct json_object *params = json_object_new_object(), *result;
 	struct cli_outcome outcome;
-	struct json_object *result = call(machine->service, "watch", NULL, &outcome);
 
+	json_object_object_add(params, "take", json_object_new_boolean(watching->take));
+	json_object_object_add(params, "seconds", json_object_new_int64(watching->seconds));
+	result = call(machine->service, "watch", params, &outcome);
 	if (!result) {
 		*message = outcome.why;
 		return false;
@@ -611,9 +683,13 @@ bool cli_machine_watch(struct cli_machine *machine, unsigned seconds, cli_watch 
 		silent.c_lflag &= ~(tcflag_t)(ECHO | ICANON);
 		tcsetattr(STDIN_FILENO, TCSANOW, &silent);
 	}
-	fine = follow(machine->service, seconds, watch, data, message);
+	fine = follow(machine->service, watching, tty, message);
 	if (tty)
 		tcsetattr(STDIN_FILENO, TCSAFLUSH, &terminal);
 	sigaction(SIGINT, &before, NULL);
+	result = fine ? call(machine->service, "unwatch", NULL, &outcome) : NULL;
+	json_object_put(result);
+	json_object_put(machine->service->kept);
+	machine->service->kept = json_object_new_array();
 	return fine;
 }

@@ -19,6 +19,8 @@ struct cli_machine {
 	const struct lurk_image *image; /* loaded, NULL where there is none */
 	const struct lurk_store_report *store;
 	bool off;                     /* loaded, but switched off */
+	bool trying;                  /* what is in force ends by itself */
+	unsigned seconds_left;        /* until then */
 	bool may_change;              /* whether the one who runs the command may change rules */
 	bool keep_locks;              /* for the next change */
 	uint8_t lit;                  /* locks that are on, a bit each */
@@ -46,15 +48,32 @@ bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t
 		       struct cli_outcome *outcome);
 bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcome *outcome);
 
+/* For so many seconds, without storing it. It ends with the machine's closing too. */
+bool cli_machine_try(struct cli_machine *machine, const uint8_t *image, size_t length,
+		     unsigned seconds, struct cli_outcome *outcome);
+/* Stores what is tried, or ends it. */
+bool cli_machine_keep(struct cli_machine *machine, struct cli_outcome *outcome);
+bool cli_machine_end_try(struct cli_machine *machine, struct cli_outcome *outcome);
+
 /* A stored image by its number; bytes to be freed. False where it is not kept. */
 bool cli_machine_stored(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes,
 			size_t *length);
 
-/* Shows every key event of the real machine to `watch`, until it returns false, Ctrl+C, or
- * `seconds` have passed (0: never). False with a message where it cannot. */
-typedef bool cli_watch(void *data, const struct lurk_event *event,
-		       const struct lurk_action *action);
-bool cli_machine_watch(struct cli_machine *machine, unsigned seconds, cli_watch *watch, void *data,
+/* What to do while the real machine is watched; each but `key` may be NULL, and false ends it. */
+struct cli_watching {
+	void *data;
+	unsigned seconds; /* the longest; 0 for until it is ended */
+	bool take;        /* no other program gets what is pressed meanwhile */
+	bool (*key)(void *data, const struct lurk_event *event, const struct lurk_action *action);
+	/* What is typed on the terminal, which neither echoes it nor keeps it for the shell. */
+	bool (*typed)(void *data, char character);
+	/* Ten times a second, with the seconds that are left of `seconds`. */
+	bool (*tick)(void *data, unsigned left);
+};
+
+/* Watches until one of these says so, Ctrl+C, or the time is over. False with a message where it
+ * cannot, or where it was ended from outside. */
+bool cli_machine_watch(struct cli_machine *machine, const struct cli_watching *watching,
 		       struct lurk_message *message);
 
 #endif

@@ -56,6 +56,12 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 	case LURK_BECAUSE_ASKED:
 		snprintf(out, size, "asked for by --relay; the table would do");
 		break;
+	case LURK_BECAUSE_TRYING:
+		snprintf(out, size, "only tried: the table would do");
+		break;
+	case LURK_BECAUSE_CHORD:
+		snprintf(out, size, "%s does nothing, and is part of the off chord", key);
+		break;
 	default:
 		snprintf(out, size, "no rule changes a key that it has");
 		break;
@@ -73,6 +79,8 @@ static const char *difference(const struct lurk_session_keyboard *k)
 		return "programs that run already do not see that key";
 	case LURK_BECAUSE_TAP:
 		return "it stays down";
+	case LURK_BECAUSE_CHORD:
+		return "the off chord does not work on it";
 	default:
 		return "that rule is not in force";
 	}

@@ -11,7 +11,8 @@ enum {
 	AT_SEQUENCE = 16,
 	AT_SAVED = 24,
 	AT_COUNTS = 32,
-	HEADER_SIZE = 48,
+	AT_SAVED_BY = 48,
+	HEADER_SIZE = 52,
 	TEXT_SIZE = 8,
 	PROFILE_SIZE = 28,
 	KEYBOARD_SIZE = 20,
@@ -255,14 +256,15 @@ enum lurk_error lurk_image_write(const struct lurk_image_parts *parts, uint8_t *
 	put16(header + AT_COUNTS + 6, totals.quirks);
 	put32(header + AT_COUNTS + 8, totals.rules);
 	put32(header + AT_COUNTS + 12, (uint32_t)w.string_at);
-	lurk_image_stamp(bytes, 0, 0);
+	lurk_image_stamp(bytes, 0, 0, LURK_NOBODY);
 	return LURK_OK;
 }
 
-void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us)
+void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us, uint32_t saved_by)
 {
 	put64(bytes + AT_SEQUENCE, sequence);
 	put64(bytes + AT_SAVED, saved_at_us);
+	put32(bytes + AT_SAVED_BY, saved_by);
 	put32(bytes + AT_CRC, crc32(bytes + AT_SEQUENCE, get32(bytes + AT_LENGTH) - AT_SEQUENCE));
 }
 
@@ -358,6 +360,7 @@ enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk
 	image->length = (uint32_t)length;
 	image->sequence = get64(bytes + AT_SEQUENCE);
 	image->saved_at_us = get64(bytes + AT_SAVED);
+	image->saved_by = get32(bytes + AT_SAVED_BY);
 	image->profile_count = get16(bytes + AT_COUNTS);
 	image->keyboard_count = get16(bytes + AT_COUNTS + 2);
 	image->recogniser_count = get16(bytes + AT_COUNTS + 4);

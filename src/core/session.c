@@ -93,10 +93,16 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	return s->port->class->table_set(s->port, number, index, want);
 }
 
+/* All keys are listened to while somebody watches or a table entry waits; else those of the off
+ * chord, where there is something to switch. */
 static void listen(struct lurk_session *s, uint16_t number)
 {
-	s->port->class->listen(s->port, number,
-			       s->watch != NULL || keyboard_at(s, number)->unsettled);
+	const struct lurk_session_keyboard *k = keyboard_at(s, number);
+	unsigned count = s->rulesets[s->current].loaded ? k->chord.count : 0;
+
+	if (s->watch || k->unsettled)
+		count = LURK_LISTEN_ALL;
+	s->port->class->listen(s->port, number, k->chord.keys, count);
 }
 
 static enum lurk_error settle(struct lurk_session *s, uint16_t number)
@@ -138,13 +144,49 @@ static enum lurk_error activate(struct lurk_session *s, uint16_t number,
 		lurk_engine_release(&s->engine, number);
 		send_frames(s, s->port->class->now(s->port));
 	}
+	k->borrowed = false;
 	if (k->taken != take) {
+		lurk_chord_reset(&k->chord);
 		error = s->port->class->take(s->port, number, take);
 		if (error)
 			return error;
 		k->taken = take;
 	}
 	return settle(s, number);
+}
+
+/* The keys that switch all rules off, as a ruleset has them for this keyboard. */
+static struct lurk_chord chord_for(struct lurk_session *s, unsigned which, uint16_t number)
+{
+	const struct lurk_ruleset *set = &s->rulesets[which];
+	struct lurk_chord chord = {.count = 0};
+	struct lurk_keyboard described;
+	struct lurk_quirk quirk;
+	uint16_t who = set->loaded ? lurk_image_recognise(&set->image,
+							  &keyboard_at(s, number)->info.identity)
+				   : 0;
+
+	if (who)
+		lurk_image_keyboard(&set->image, who - 1U, &described);
+	for (unsigned i = 0; who && i < described.quirk_count; i++) {
+		lurk_image_quirk(&set->image, who - 1U, i, &quirk);
+		if (quirk.kind == LURK_QUIRK_OFF_CHORD)
+			lurk_chord_add(&chord, quirk.key);
+	}
+	if (chord.count < 2)
+		lurk_chord_init(&chord);
+	return chord;
+}
+
+/* What is down of a chord that stays the same is not forgotten. */
+static void find_chord(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+	struct lurk_chord chord = chord_for(s, s->current, number);
+
+	if (chord.count != k->chord.count ||
+	    memcmp(chord.keys, k->chord.keys, sizeof chord.keys) != 0)
+		k->chord = chord;
 }
 
 /* Finds keymap and way of one keyboard under a ruleset. */
@@ -154,6 +196,7 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 	const struct lurk_ruleset *set = &s->rulesets[which];
+	struct lurk_chord chord = chord_for(s, which, number);
 	struct lurk_profile profile;
 	enum lurk_error error;
 
@@ -167,8 +210,13 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 	if (error)
 		return error;
 	lurk_image_profile(&set->image, 0, &profile);
-	return lurk_way_choose(s->port, number, &k->info, *keymap, (enum lurk_way)profile.way,
-			       choice);
+	if (s->trying)
+		profile.way = LURK_WAY_RELAY;
+	error = lurk_way_choose(s->port, number, &k->info, *keymap, &chord,
+				(enum lurk_way)profile.way, choice);
+	if (!error && s->trying && choice->reason == LURK_BECAUSE_ASKED)
+		choice->reason = LURK_BECAUSE_TRYING;
+	return error;
 }
 
 /* ---- Locks --------------------------------------------------------------------------------- */
@@ -239,6 +287,67 @@ static void turn_caps_off(struct lurk_session *s, uint16_t number)
 	s->port->class->send(s->port, &frame);
 }
 
+/* ---- The off chord ------------------------------------------------------------------------- */
+
+/* While it is held nobody else shall get its keys. Where the keyboard cannot be taken they do. */
+static void borrow(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+
+	if (k->taken) {
+		lurk_engine_release(&s->engine, number);
+		send_frames(s, s->port->class->now(s->port));
+	} else if (s->port->class->take(s->port, number, true) == LURK_OK) {
+		k->taken = k->borrowed = true;
+	}
+}
+
+static void give_back(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+
+	if (!k->borrowed || k->withheld)
+		return;
+	s->port->class->take(s->port, number, false);
+	k->taken = k->borrowed = false;
+	lurk_chord_reset(&k->chord);
+	listen(s, number);
+}
+
+void lurk_session_withhold(struct lurk_session *session, uint64_t for_us)
+{
+	session->withholding = for_us != 0;
+	if (for_us)
+		session->withhold_until_us = session->port->class->elapsed(session->port) + for_us;
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		struct lurk_session_keyboard *k = keyboard_at(session, i);
+
+		if (!k->present || *k->info.seat)
+			continue;
+		k->withheld = for_us != 0;
+		if (for_us)
+			borrow(session, i);
+		else
+			give_back(session, i);
+	}
+}
+
+/* True where the event is the chord's. */
+static bool chord_event(struct lurk_session *s, const struct lurk_port_event *event)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, event->keyboard);
+	bool was_whole = k->chord.whole;
+	bool belongs = s->rulesets[s->current].loaded &&
+		       lurk_chord_feed(&k->chord, event->key.key, event->key.state,
+				       s->port->class->elapsed(s->port));
+
+	if (k->chord.whole && !was_whole)
+		borrow(s, event->keyboard);
+	else if (was_whole && !k->chord.whole)
+		give_back(s, event->keyboard);
+	return belongs;
+}
+
 /* ---- What happens -------------------------------------------------------------------------- */
 
 /* Brings into force anew what shall be: the ruleset that is loaded, or nothing. */
@@ -249,6 +358,7 @@ static enum lurk_error refresh(struct lurk_session *s, uint16_t number)
 	struct lurk_way_choice choice;
 	const struct lurk_keymap *keymap;
 
+	find_chord(s, number);
 	k->trouble = prepare(s, s->current, number, &k->described, &keymap, &choice, &report);
 	if (!k->trouble)
 		k->trouble = activate(s, number, keymap, &choice);
@@ -297,6 +407,8 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 	if (s->watch)
 		s->watch(s->watch_data, &e,
 			 k->keymap ? lurk_keymap_find(k->keymap, e.key.scan, e.key.key) : &itself);
+	if (chord_event(s, event) || k->borrowed || k->withheld)
+		return;
 	if (k->taken) {
 		if (lurk_engine_feed(&s->engine, &e) == LURK_ERR_BUSY) {
 			send_frames(s, event->time_us);
@@ -308,12 +420,52 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 	}
 }
 
+/* What is to happen at a time; true where something did. */
+static bool due(struct lurk_session *s)
+{
+	struct lurk_apply_report unused;
+	uint64_t now = LURK_NEVER;
+
+	if (lurk_session_deadline(s) != LURK_NEVER)
+		now = s->port->class->elapsed(s->port);
+	if (now < lurk_session_deadline(s) || now == LURK_NEVER)
+		return false;
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		if (!keyboard_at(s, i)->present || !lurk_chord_due(&keyboard_at(s, i)->chord, now))
+			continue;
+		lurk_session_withhold(s, 0);
+		s->chorded++;
+		lurk_session_switch(s, s->trying || !s->off, &unused);
+		return true;
+	}
+	if (s->withholding && now >= s->withhold_until_us)
+		lurk_session_withhold(s, 0);
+	else
+		lurk_session_end_try(s);
+	return true;
+}
+
+uint64_t lurk_session_deadline(const struct lurk_session *session)
+{
+	uint64_t soonest = session->trying ? session->until_us : LURK_NEVER;
+
+	if (session->withholding && session->withhold_until_us < soonest)
+		soonest = session->withhold_until_us;
+	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+		uint64_t at = k->present ? lurk_chord_deadline(&k->chord) : LURK_NEVER;
+
+		soonest = at < soonest ? at : soonest;
+	}
+	return soonest;
+}
+
 bool lurk_session_step(struct lurk_session *session)
 {
 	struct lurk_port_event event;
 
 	if (!session->port->class->next(session->port, &event))
-		return false;
+		return due(session);
 	if (event.keyboard >= session->memory.keyboard_count)
 		return true; /* more keyboards than there is memory for: they stay plain */
 	switch (event.kind) {
@@ -460,42 +612,142 @@ static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_a
 
 /* ---- Apply, switch, stop ------------------------------------------------------------------- */
 
+/* Opens an image in the memory that is not in use, which a trial may be using: a good one ends it.
+ */
+static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, size_t length)
+{
+	struct lurk_image opened;
+	struct lurk_ruleset *set;
+	enum lurk_error error = length > s->memory.image_size
+					? LURK_ERR_ROOM
+					: lurk_image_open(image, length, &opened);
+
+	if (error)
+		return error;
+	lurk_session_end_try(s);
+	set = &s->rulesets[1 - s->current];
+	memset(set, 0, sizeof *set);
+	memcpy(s->memory.images[1 - s->current], image, length);
+	set->loaded =
+		lurk_image_open(s->memory.images[1 - s->current], length, &set->image) == LURK_OK;
+	return LURK_OK;
+}
+
+/* Brings the image that was opened into force on all keyboards; on any error some may be left half
+ * way. */
+static enum lurk_error bring_next(struct lurk_session *s, struct lurk_apply_report *report)
+{
+	unsigned next = 1 - s->current;
+	enum lurk_error error = try_described(s, next, report);
+
+	if (!error)
+		error = try_all(s, next, false, report);
+	if (!error) {
+		turn_locks_off(s, next, report);
+		error = try_all(s, next, true, report);
+	}
+	return error;
+}
+
+/* What is in force has been switched to the other ruleset: chords and listening follow. */
+static void use_next(struct lurk_session *s)
+{
+	s->current = 1 - s->current;
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		if (!keyboard_at(s, i)->present)
+			continue;
+		find_chord(s, i);
+		listen(s, i);
+	}
+}
+
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
 				   size_t length, struct lurk_apply_report *report)
 {
-	unsigned next = 1 - session->current;
-	struct lurk_ruleset *set = &session->rulesets[next];
-	uint8_t *bytes = session->memory.images[next];
-	bool was_off = session->off;
+	bool was_off;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	if (length > session->memory.image_size)
-		return LURK_ERR_ROOM;
-	memcpy(bytes, image, length);
-	memset(set, 0, sizeof *set);
-	error = lurk_image_open(bytes, length, &set->image);
+	error = open_next(session, image, length);
 	if (error)
 		return error;
-	set->loaded = true;
+	was_off = session->off;
 	session->off = false;
-	error = try_described(session, next, report);
+	error = bring_next(session, report);
 	if (!error)
-		error = try_all(session, next, false, report);
-	if (!error) {
-		turn_locks_off(session, next, report);
-		error = try_all(session, next, true, report);
-	}
-	if (!error)
-		error = lurk_store_save(session->port, bytes, length, &session->store);
+		error = lurk_store_save(session->port, session->memory.images[1 - session->current],
+					length, session->by, &session->store);
 	if (error) {
 		session->off = was_off;
 		back(session);
 		return error;
 	}
-	lurk_image_open(bytes, length, &set->image); /* with its stamp */
-	session->current = next;
+	/* With its stamp. */
+	lurk_image_open(session->memory.images[1 - session->current], length,
+			&session->rulesets[1 - session->current].image);
+	use_next(session);
 	return LURK_OK;
+}
+
+enum lurk_error lurk_session_try(struct lurk_session *session, const uint8_t *image, size_t length,
+				 uint64_t for_us, struct lurk_apply_report *report)
+{
+	enum lurk_error error;
+
+	memset(report, 0, sizeof *report);
+	error = open_next(session, image, length);
+	if (error)
+		return error;
+	/* Not a version of what is stored, even where it once was one. */
+	lurk_image_stamp(session->memory.images[1 - session->current], 0, 0, LURK_NOBODY);
+	lurk_image_open(session->memory.images[1 - session->current], length,
+			&session->rulesets[1 - session->current].image);
+	session->off_before = session->off;
+	session->off = false;
+	session->trying = true;
+	session->trials++;
+	session->tried_by = session->by;
+	session->until_us = session->port->class->elapsed(session->port) + for_us;
+	error = bring_next(session, report);
+	if (error) {
+		session->off = session->off_before;
+		session->trying = false;
+		back(session);
+		return error;
+	}
+	use_next(session);
+	session->changes++;
+	return LURK_OK;
+}
+
+enum lurk_error lurk_session_keep(struct lurk_session *session)
+{
+	struct lurk_ruleset *set = &session->rulesets[session->current];
+	uint8_t *bytes = session->memory.images[session->current];
+	enum lurk_error error;
+
+	if (!session->trying)
+		return LURK_ERR_EMPTY;
+	error = lurk_store_save(session->port, bytes, set->image.length, session->by,
+				&session->store);
+	if (error)
+		return error;
+	lurk_image_open(bytes, set->image.length, &set->image);
+	session->trying = false;
+	session->changes++;
+	back(session); /* by the way that fits each keyboard */
+	return LURK_OK;
+}
+
+void lurk_session_end_try(struct lurk_session *session)
+{
+	if (!session->trying)
+		return;
+	session->trying = false;
+	session->off = session->off_before;
+	session->current = 1 - session->current;
+	session->changes++;
+	back(session);
 }
 
 enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
@@ -504,7 +756,9 @@ enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
 	enum lurk_error first = LURK_OK;
 
 	memset(report, 0, sizeof *report);
+	lurk_session_end_try(session);
 	session->off = off;
+	session->changes++;
 	turn_locks_off(session, session->current, report);
 	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
 		enum lurk_error error =

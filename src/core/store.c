@@ -59,7 +59,7 @@ static unsigned next_slot(const struct lurk_store_report *report, int newest)
 	return best;
 }
 
-enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length,
+enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length, uint32_t by,
 				struct lurk_store_report *report)
 {
 	uint64_t sequence = 0;
@@ -77,7 +77,7 @@ enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t l
 		}
 	}
 	slot = next_slot(report, newest);
-	lurk_image_stamp(bytes, sequence + 1, port->class->now(port));
+	lurk_image_stamp(bytes, sequence + 1, port->class->now(port), by);
 	error = port->class->slot_write(port, slot, bytes, length);
 	report->why[slot] = error;
 	report->sequence[slot] = sequence + 1;

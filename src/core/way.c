@@ -41,8 +41,8 @@ static void note_source(struct sources *sources, lurk_key gives, lurk_key from)
 }
 
 static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct lurk_keymap *keymap,
-			const struct lurk_table_entry *entry, const struct sources *sources,
-			struct lurk_way_choice *choice)
+			const struct lurk_chord *chord, const struct lurk_table_entry *entry,
+			const struct sources *sources, struct lurk_way_choice *choice)
 {
 	lurk_key key = lurk_way_entry(keymap, entry);
 	const struct lurk_action *by_key =
@@ -56,6 +56,10 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 	if (choice->way == LURK_WAY_PLAIN) {
 		choice->way = LURK_WAY_TABLE;
 		choice->reason = LURK_BECAUSE_ONE_TO_ONE;
+	}
+	for (unsigned i = 0; i < chord->count && key == LURK_KEY_UNKNOWN; i++) {
+		if (chord->keys[i] == entry->original)
+			relay(choice, LURK_BECAUSE_CHORD, entry->original);
 	}
 	if (key == LURK_KEY_UNKNOWN)
 		return;
@@ -101,8 +105,8 @@ static bool any_changes(const struct lurk_port_keyboard *keyboard, const struct 
 
 enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 				const struct lurk_port_keyboard *keyboard,
-				const struct lurk_keymap *keymap, enum lurk_way asked,
-				struct lurk_way_choice *choice)
+				const struct lurk_keymap *keymap, const struct lurk_chord *chord,
+				enum lurk_way asked, struct lurk_way_choice *choice)
 {
 	struct sources sources;
 	struct lurk_table_entry entry;
@@ -116,7 +120,7 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 			if (error)
 				return error;
 			if (judging)
-				judge_entry(keyboard, keymap, &entry, &sources, choice);
+				judge_entry(keyboard, keymap, chord, &entry, &sources, choice);
 			else
 				note_source(&sources, lurk_way_entry(keymap, &entry),
 					    entry.original ? entry.original

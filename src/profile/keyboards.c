@@ -4,12 +4,13 @@
 #include <string.h>
 #include <strings.h>
 
+#include "lurk/chord.h"
 #include "profile/profile.h"
 
 static const char *const top_fields[] = {"keyboards", NULL};
-static const char *const way_fields[] = {"usb",     "bluetooth",  "ps2",          "built-in",
-					 "serial",  "place",      "calls-itself", "broken",
-					 "missing", "press-only", "apart",        NULL};
+static const char *const way_fields[] = {
+	"usb",    "bluetooth", "ps2",        "built-in",  "serial", "place", "calls-itself",
+	"broken", "missing",   "press-only", "off-chord", "apart",  NULL};
 
 static const struct {
 	const char *field;
@@ -18,7 +19,10 @@ static const struct {
 	{"broken", LURK_QUIRK_BROKEN},
 	{"missing", LURK_QUIRK_MISSING},
 	{"press-only", LURK_QUIRK_PRESS_ONLY},
+	{"off-chord", LURK_QUIRK_OFF_CHORD},
 };
+
+enum { QUIRK_FIELDS = sizeof quirk_fields / sizeof *quirk_fields };
 
 struct reader {
 	struct lurk_keyboards_file *file;
@@ -90,6 +94,18 @@ static bool read_quirk(struct reader *r, const struct lurk_node *node, enum lurk
 	return true;
 }
 
+static bool chord_fits(struct reader *r, const struct lurk_node *list)
+{
+	unsigned count = 0;
+
+	for (const struct lurk_node *key = list->first; key; key = key->next)
+		count++;
+	return (count >= 2 && count <= LURK_CHORD_KEYS) ||
+	       lurk_yaml_say(&r->file->yaml, list, r->message,
+			     "`off-chord:` takes 2 to %d keys that are held together",
+			     LURK_CHORD_KEYS);
+}
+
 static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_keyboard *keyboard)
 {
 	struct lurk_recogniser *way = &r->file->recognisers[r->recognisers];
@@ -99,14 +115,14 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 	for (const struct lurk_node *node = map->first; node; node = node->next) {
 		size_t q = 0;
 
-		while (q < 3 && strcmp(quirk_fields[q].field, node->key->text))
+		while (q < QUIRK_FIELDS && strcmp(quirk_fields[q].field, node->key->text))
 			q++;
 		if (!strcmp(node->key->text, "apart")) {
 			if (!lurk_yaml_bool(&r->file->yaml, node, &keyboard->apart, r->message))
 				return false;
 			continue;
 		}
-		if (q == 3) {
+		if (q == QUIRK_FIELDS) {
 			if (!read_way_field(r, node, way))
 				return false;
 			continue;
@@ -114,6 +130,8 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 		if (node->kind != LURK_NODE_LIST)
 			return lurk_yaml_say(&r->file->yaml, node, r->message,
 					     "`%s:` takes a list, as in [Delete]", node->key->text);
+		if (quirk_fields[q].kind == LURK_QUIRK_OFF_CHORD && !chord_fits(r, node))
+			return false;
 		for (const struct lurk_node *key = node->first; key; key = key->next) {
 			if (!read_quirk(r, key, quirk_fields[q].kind))
 				return false;

@@ -5,7 +5,7 @@
  * A rule's fields:  press and gives, or swap; keyboard, note, off
  * keyboards.yaml:   keyboards: a name each, with one way or a list of ways to recognise it: usb or
  *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and
- * the lists broken, missing, press-only
+ * the lists broken, missing, press-only, off-chord
  */
 #ifndef LURK_PROFILE_PROFILE_H
 #define LURK_PROFILE_PROFILE_H

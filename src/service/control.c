@@ -76,6 +76,7 @@ static void shut(struct lurk_control *c, struct client *client)
 
 	if (client->fd < 0)
 		return;
+	lurk_rpc_gone(&c->rpc, &client->caller);
 	close(client->fd);
 	wipe(client->in, client->in_size);
 	wipe(client->out, client->out_size);
@@ -175,6 +176,7 @@ static void on_key(void *data, const struct lurk_event *event, const struct lurk
 			continue;
 		if (!lurk_peer_may_watch(&client->peer, seat)) {
 			client->caller.watching = false;
+			lurk_rpc_gone(&c->rpc, &client->caller);
 			tell(c, client,
 			     lurk_rpc_watch_ended("another session is at the screen now"));
 			count_watchers(c);

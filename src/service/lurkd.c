@@ -45,6 +45,8 @@ struct service {
 	struct lurk_supervisor supervisor;
 	struct known known[LURK_LINUX_KEYBOARDS];
 	unsigned changes; /* of the session, that were looked at */
+	bool known_trying;
+	uint32_t known_chorded;
 	int signals;
 	bool ending;
 };
@@ -102,6 +104,13 @@ static void look_at_changes(struct service *s)
 	if (s->changes == s->session.changes)
 		return;
 	s->changes = s->session.changes;
+	if (s->known_chorded != s->session.chorded)
+		say(s,
+		    s->session.off ? "by the off chord: rules off" : "by the off chord: rules on");
+	else if (s->known_trying && !s->session.trying)
+		say(s, "nothing is tried any more");
+	s->known_chorded = s->session.chorded;
+	s->known_trying = s->session.trying;
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 		log_keyboard(s, i);
 		relayed = relayed || s->memory.keyboards[i].taken;
@@ -242,7 +251,7 @@ static void ready(void *data, int fd)
 static void run(struct service *s)
 {
 	while (!s->ending) {
-		lurk_linux_wait(s->machine, ready, s);
+		lurk_linux_wait(s->machine, lurk_session_deadline(&s->session), ready, s);
 		step_all(s);
 	}
 }

@@ -8,6 +8,9 @@
 
 #define LURK_CONTROL_PATH "/run/lurk/control"
 
+/* The longest that rules are tried, and that what is pressed is withheld. */
+enum { LURK_TRY_SECONDS = 3600, LURK_TAKE_SECONDS = 60 };
+
 /* By enum lurk_bus, lurk_wiring, lurk_way, lurk_state. */
 static const char *const lurk_bus_words[] = {"none", "ps2", "usb", "bluetooth", "other"};
 static const char *const lurk_wiring_words[] = {"hid", "set1", "set2"};

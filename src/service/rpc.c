@@ -110,6 +110,14 @@ static struct json_object *slots_json(const struct lurk_store_report *store)
 	return list;
 }
 
+static int64_t seconds_left(struct lurk_session *session)
+{
+	uint64_t now = session->port->class->elapsed(session->port);
+
+	return session->until_us > now ? (int64_t)((session->until_us - now + 999999) / 1000000)
+				       : 0;
+}
+
 static void status(struct call *call)
 {
 	struct lurk_session *session = call->rpc->session;
@@ -120,6 +128,11 @@ static void status(struct call *call)
 
 	add_text(result, "version", LURK_VERSION);
 	add_flag(result, "off", session->off);
+	add_flag(result, "trying", session->trying);
+	if (session->trying) {
+		add_number(result, "seconds_left", seconds_left(session));
+		add_number(result, "tried_by", session->tried_by);
+	}
 	add_number(result, "sequence", image ? (int64_t)image->sequence : 0);
 	add_flag(may, "change", rights->change);
 	add_flag(may, "off", rights->off);
@@ -212,47 +225,133 @@ static void answer_change(struct call *call, enum lurk_error error,
 }
 
 /* For this call only. */
-static void read_keep_locks(struct call *call)
+static void read_for_whom(struct call *call)
 {
 	struct json_object *keep;
 
+	call->rpc->session->by = call->caller->uid;
 	call->rpc->session->keep_locks =
 		json_object_object_get_ex(call->params, "keep_locks", &keep) &&
 		json_object_get_boolean(keep);
+}
+
+/* The bytes of the parameter `image`, to be freed; NULL with the call failed. */
+static uint8_t *read_image(struct call *call, size_t *length)
+{
+	struct json_object *text;
+	uint8_t *bytes;
+	size_t digits;
+
+	if (!call->params || !json_object_object_get_ex(call->params, "image", &text) ||
+	    json_object_get_type(text) != json_type_string) {
+		fail(call, INVALID_PARAMS, "`image` is missing: an image as hexadecimal digits");
+		return NULL;
+	}
+	digits = (size_t)json_object_get_string_len(text);
+	bytes = malloc(digits / 2 + 1);
+	if (!bytes)
+		abort();
+	*length = digits / 2;
+	if (lurk_hex_read(json_object_get_string(text), digits, bytes))
+		return bytes;
+	fail(call, INVALID_PARAMS, "`image` is not hexadecimal digits, two a byte");
+	free(bytes);
+	return NULL;
 }
 
 static void apply(struct call *call)
 {
 	struct lurk_session *session = call->rpc->session;
 	struct lurk_apply_report report;
-	struct json_object *text;
 	const struct lurk_image *now;
-	enum lurk_error error;
-	uint8_t *bytes;
-	size_t digits;
 	char what[64] = "rules to apply";
+	size_t length;
+	uint8_t *bytes = read_image(call, &length);
+	enum lurk_error error;
 
-	if (!call->params || !json_object_object_get_ex(call->params, "image", &text) ||
-	    json_object_get_type(text) != json_type_string) {
-		fail(call, INVALID_PARAMS, "`image` is missing: an image as hexadecimal digits");
+	if (!bytes)
+		return;
+	read_for_whom(call);
+	error = lurk_session_apply(session, bytes, length, &report);
+	now = lurk_session_image(session);
+	if (!error)
+		snprintf(what, sizeof what, "applied %u rules, version %llu", now->rule_count,
+			 (unsigned long long)now->sequence);
+	answer_change(call, error, &report, what);
+	free(bytes);
+}
+
+/* The parameter `seconds`, 1 to `most`; 0 with the call failed. */
+static unsigned read_seconds(struct call *call, unsigned most)
+{
+	struct json_object *seconds;
+	int64_t value = 0;
+	char text[64];
+
+	if (call->params && json_object_object_get_ex(call->params, "seconds", &seconds) &&
+	    json_object_get_type(seconds) == json_type_int)
+		value = json_object_get_int64(seconds);
+	if (value >= 1 && value <= most)
+		return (unsigned)value;
+	snprintf(text, sizeof text, "`seconds` is a number from 1 to %u", most);
+	fail(call, INVALID_PARAMS, text);
+	return 0;
+}
+
+static void try_rules(struct call *call)
+{
+	struct lurk_session *session = call->rpc->session;
+	struct lurk_apply_report report;
+	char what[64];
+	unsigned seconds = read_seconds(call, LURK_TRY_SECONDS);
+	size_t length;
+	uint8_t *bytes = seconds ? read_image(call, &length) : NULL;
+	enum lurk_error error;
+
+	if (!bytes)
+		return;
+	read_for_whom(call);
+	error = lurk_session_try(session, bytes, length, seconds * UINT64_C(1000000), &report);
+	if (!error)
+		call->caller->trial = session->trials;
+	snprintf(what, sizeof what, "rules to try for %u seconds", seconds);
+	answer_change(call, error, &report, what);
+	free(bytes);
+}
+
+static void keep(struct call *call)
+{
+	struct lurk_session *session = call->rpc->session;
+	struct lurk_apply_report report = {0};
+
+	if (!session->trying) {
+		fail(call, LURK_RPC_NOT_STORED, "nothing is being tried");
 		return;
 	}
-	digits = (size_t)json_object_get_string_len(text);
-	bytes = malloc(digits / 2 + 1);
-	if (!bytes)
-		abort();
-	read_keep_locks(call);
-	if (lurk_hex_read(json_object_get_string(text), digits, bytes)) {
-		error = lurk_session_apply(session, bytes, digits / 2, &report);
-		now = lurk_session_image(session);
-		if (!error)
-			snprintf(what, sizeof what, "applied %u rules, version %llu",
-				 now->rule_count, (unsigned long long)now->sequence);
-		answer_change(call, error, &report, what);
-	} else {
-		fail(call, INVALID_PARAMS, "`image` is not hexadecimal digits, two a byte");
+	session->by = call->caller->uid;
+	answer_change(call, lurk_session_keep(session), &report, "keep what is tried");
+}
+
+static void end_try(struct call *call)
+{
+	struct lurk_apply_report report = {0};
+
+	if (!call->rpc->session->trying) {
+		fail(call, LURK_RPC_NOT_STORED, "nothing is being tried");
+		return;
 	}
-	free(bytes);
+	lurk_session_end_try(call->rpc->session);
+	answer_change(call, LURK_OK, &report, "end what is tried");
+}
+
+void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller)
+{
+	if (caller->withholding)
+		lurk_session_withhold(rpc->session, 0);
+	if (caller->trial && caller->trial == rpc->session->trials && rpc->session->trying) {
+		lurk_session_end_try(rpc->session);
+		rpc->log(rpc->log_data, "the connection that tried rules is gone: they end");
+	}
 }
 
 static void switch_rules(struct call *call)
@@ -270,7 +369,7 @@ static void switch_rules(struct call *call)
 		     "only root and the group lurk may switch rules on");
 		return;
 	}
-	read_keep_locks(call);
+	read_for_whom(call);
 	answer_change(
 		call,
 		lurk_session_switch(call->rpc->session, json_object_get_boolean(off), &report),
@@ -279,15 +378,29 @@ static void switch_rules(struct call *call)
 
 /* ---- Watching ------------------------------------------------------------------------------ */
 
+/* With `take`, what is pressed reaches nobody else meanwhile; that always ends by itself. */
 static void watch(struct call *call)
 {
+	struct json_object *take;
+
+	if (call->params && json_object_object_get_ex(call->params, "take", &take) &&
+	    json_object_get_boolean(take)) {
+		unsigned seconds = read_seconds(call, LURK_TAKE_SECONDS);
+
+		if (!seconds)
+			return;
+		lurk_session_withhold(call->rpc->session, seconds * UINT64_C(1000000));
+		call->caller->withholding = true;
+	}
 	call->caller->watching = true;
 	call->result = json_object_new_boolean(true);
 }
 
 static void unwatch(struct call *call)
 {
-	call->caller->watching = false;
+	if (call->caller->withholding)
+		lurk_session_withhold(call->rpc->session, 0);
+	call->caller->watching = call->caller->withholding = false;
 	call->result = json_object_new_boolean(true);
 }
 
@@ -364,6 +477,10 @@ static const struct method {
 	 "--status-for-everyone` lets all",
 	 image},
 	{"apply", may_change, "only root and the group lurk may change rules", apply},
+	{"try", may_change, "only root and the group lurk may change rules", try_rules},
+	{"keep", may_change, "only root and the group lurk may change rules", keep},
+	{"end_try", may_off,
+	 "only root, the group lurk and the person at the screen may end what is tried", end_try},
 	{"switch", may_off,
 	 "only root, the group lurk and the person at the screen may switch rules off",
 	 switch_rules},

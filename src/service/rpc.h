@@ -27,7 +27,9 @@ struct lurk_rights {
 struct lurk_caller {
 	uint32_t uid;
 	struct lurk_rights rights;
-	bool watching; /* set by `watch` and `unwatch` */
+	bool watching;    /* set by `watch` and `unwatch` */
+	bool withholding; /* by `watch`, with what is pressed for it alone */
+	uint32_t trial;   /* that it began by `try`: lurk_session.trials; 0 for none */
 };
 
 struct lurk_rpc {
@@ -40,6 +42,9 @@ struct lurk_rpc {
 /* Carries out one line. Returns the answer, to be freed, or NULL where none is wanted. */
 struct json_object *lurk_rpc_call(const struct lurk_rpc *rpc, struct lurk_caller *caller,
 				  const char *line, size_t length);
+
+/* What ends with the connection: a trial, and presses withheld. */
+void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller);
 
 /* An answer to what could not even be read. */
 struct json_object *lurk_rpc_error(enum lurk_rpc_code code, const char *text);

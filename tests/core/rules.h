@@ -16,6 +16,8 @@ enum { TEST_RULES = 64, TEST_IMAGE = 8192, TEST_KEYMAP = 16384 };
 struct test_rules {
 	struct lurk_rule rules[TEST_RULES];
 	uint32_t count;
+	const struct lurk_quirk *odd; /* of the first keyboard */
+	uint16_t odd_count;
 	bool apart;  /* the third keyboard is left alone by rules for all */
 	uint8_t way; /* asked for: set before test_rules_image() */
 	uint8_t bytes[TEST_IMAGE];
@@ -62,7 +64,7 @@ static inline enum lurk_error test_rules_image(struct test_rules *t)
 	static const struct lurk_quirk quirks[] = {{LURK_QUIRK_BROKEN, LURK_KEY_DELETE},
 						   {LURK_QUIRK_PRESS_ONLY, LURK_KEY_F13}};
 	const struct lurk_keyboard keyboards[] = {
-		{{"one", 3}, &usb[0], NULL, 1, 0, false},
+		{{"one", 3}, &usb[0], t->odd, 1, t->odd_count, false},
 		{{"two", 3}, &usb[1], quirks, 1, 2, false},
 		{{"three", 5}, &usb[2], NULL, 1, 0, t->apart},
 	};

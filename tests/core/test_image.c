@@ -118,27 +118,27 @@ static void nonsense_is_refused(void **state)
 		{41, 0xff},       /* too many rules */
 		{35, 0xff},       /* too many keyboards */
 		{44, 1},          /* strings */
-		{48 + 16, 9},     /* a profile beyond the rules */
-		{48 + 4, 0xff},   /* a name beyond the strings */
-		{48 + 24, 3},     /* a way that does not exist */
-		{76 + 8, 9},      /* a keyboard's recognisers */
-		{76 + 12, 9},     /* its quirks */
-		{76 + 16, 2},     /* flags that do not exist */
-		{76 + 5, 0xff},   /* its name */
-		{136, 99},        /* a bus that does not exist */
-		{136 + 13, 0xff}, /* a serial too long */
-		{232, 0},         /* a quirk of no kind */
-		{232 + 3, 9},     /* of no key */
-		{240, 0},         /* a rule on nothing */
-		{240, 9},         /* on what does not exist */
-		{240 + 1, 0},     /* that gives nothing known */
-		{240 + 1, 99},    /* the same */
-		{240 + 15, 9},    /* for a keyboard that is not there */
-		{240 + 13, 0xff}, /* with modifiers that do not exist */
-		{240 + 5, 9},     /* on a key that does not exist */
-		{240 + 7, 9},     /* that gives one */
-		{240 + 33, 0xff}, /* a note too long */
-		{240 + 2, 1 | 0}, /* a swap of a key with nothing */
+		{52 + 16, 9},     /* a profile beyond the rules */
+		{52 + 4, 0xff},   /* a name beyond the strings */
+		{52 + 24, 3},     /* a way that does not exist */
+		{80 + 8, 9},      /* a keyboard's recognisers */
+		{80 + 12, 9},     /* its quirks */
+		{80 + 16, 2},     /* flags that do not exist */
+		{80 + 5, 0xff},   /* its name */
+		{140, 99},        /* a bus that does not exist */
+		{140 + 13, 0xff}, /* a serial too long */
+		{236, 0},         /* a quirk of no kind */
+		{236 + 3, 9},     /* of no key */
+		{244, 0},         /* a rule on nothing */
+		{244, 9},         /* on what does not exist */
+		{244 + 1, 0},     /* that gives nothing known */
+		{244 + 1, 99},    /* the same */
+		{244 + 15, 9},    /* for a keyboard that is not there */
+		{244 + 13, 0xff}, /* with modifiers that do not exist */
+		{244 + 5, 9},     /* on a key that does not exist */
+		{244 + 7, 9},     /* that gives one */
+		{244 + 33, 0xff}, /* a note too long */
+		{244 + 2, 1 | 0}, /* a swap of a key with nothing */
 	};
 	static struct test_rules t;
 	struct lurk_image image;
@@ -147,7 +147,7 @@ static void nonsense_is_refused(void **state)
 	for (size_t i = 0; i < COUNT(pokes); i++) {
 		test_rules_read(&t, i + 1 == COUNT(pokes) ? "KeyA>nothing" : "CapsLock>Enter");
 		t.bytes[pokes[i].at] = pokes[i].value;
-		lurk_image_stamp(t.bytes, 1, 1);
+		lurk_image_stamp(t.bytes, 1, 1, 0);
 		if (lurk_image_open(t.bytes, t.length, &image) != LURK_ERR_CONTENT)
 			fail_msg("byte %zu as %u was taken", pokes[i].at, pokes[i].value);
 	}
@@ -247,7 +247,7 @@ static enum lurk_error save(struct shelf *shelf, unsigned rules, struct lurk_sto
 	for (unsigned i = 0; i < rules; i++)
 		snprintf(text + strlen(text), sizeof text - strlen(text), "F%u>Enter;", i + 1);
 	test_rules_read(&t, text);
-	return lurk_store_save(&shelf->port, t.bytes, t.length, report);
+	return lurk_store_save(&shelf->port, t.bytes, t.length, 1000, report);
 }
 
 static void at_every_byte_the_old_or_the_new_is_there(void **state)
@@ -299,7 +299,7 @@ static void a_bad_slot_is_passed_over_and_said(void **state)
 	shelf.slots[1][4] = 9;
 	assert_int_equal(loaded_rules(&shelf, &report), 1);
 	assert_int_equal(report.why[1], LURK_ERR_VERSION);
-	lurk_image_stamp(shelf.slots[0], UINT64_MAX, 0);
+	lurk_image_stamp(shelf.slots[0], UINT64_MAX, 0, 0);
 	assert_int_equal(loaded_rules(&shelf, &report), 0);
 	assert_int_equal(report.why[0], LURK_ERR_CONTENT);
 	/* An older one can be asked for. */
@@ -312,7 +312,7 @@ static void a_bad_slot_is_passed_over_and_said(void **state)
 	assert_int_equal(image.rule_count, 2);
 	assert_int_equal(image.saved_at_us, 77);
 	/* More than a slot holds. */
-	assert_int_equal(lurk_store_save(&shelf.port, bytes, SLOT_SIZE + 1, &report),
+	assert_int_equal(lurk_store_save(&shelf.port, bytes, SLOT_SIZE + 1, 0, &report),
 			 LURK_ERR_ROOM);
 }
 

@@ -40,7 +40,7 @@ static void drain(struct contract_rig *rig)
 static void start_listening(struct contract_rig *rig)
 {
 	drain(rig);
-	rig->port->class->listen(rig->port, rig->number, true);
+	rig->port->class->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
 }
 
 static enum lurk_error send(struct contract_rig *rig, lurk_key key, enum lurk_state state)
@@ -97,7 +97,7 @@ static void keys_come_with_scan_code_and_time(void **state)
 	rig->press(rig, LURK_KEY_A, false);
 	assert_false(next(rig, &event)); /* nobody listens */
 	assert_got(rig, "KeyA+ KeyA- ");
-	rig->port->class->listen(rig->port, rig->number, true);
+	rig->port->class->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
 	assert_true(next(rig, &event));
 	assert_int_equal(event.kind, LURK_PORT_KEY);
@@ -133,6 +133,54 @@ static void taken_it_speaks_only_through_send(void **state)
 	assert_got(rig, "LaunchMail- "); /* what it pressed goes with it */
 	rig->press(rig, LURK_KEY_A, true);
 	assert_got(rig, "KeyA+ ");
+}
+
+static void given_back_held_keys_are_silent(void **state)
+{
+	struct contract_rig *rig = *state;
+
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, true), LURK_OK);
+	rig->press(rig, LURK_KEY_A, true);
+	assert_int_equal(rig->port->class->take(rig->port, rig->number, false), LURK_OK);
+	rig->press(rig, LURK_KEY_A, false);
+	rig->press(rig, LURK_KEY_B, true);
+	assert_got(rig, "KeyB+ ");
+}
+
+static void only_the_keys_that_are_wanted_come(void **state)
+{
+	static const lurk_key wanted[] = {LURK_KEY_ESC, LURK_KEY_CAPSLOCK};
+	struct contract_rig *rig = *state;
+	struct lurk_table_entry entry;
+	struct lurk_port_event event;
+	uint64_t before = rig->port->class->elapsed(rig->port);
+
+	drain(rig);
+	assert_int_equal(rig->port->class->table_set(rig->port, rig->number,
+						     entry_of(rig, LURK_KEY_ESC, &entry),
+						     LURK_KEY_TAB),
+			 LURK_OK);
+	rig->port->class->listen(rig->port, rig->number, wanted, 2);
+	rig->press(rig, LURK_KEY_A, true);
+	rig->press(rig, LURK_KEY_TAB, true);
+	rig->press(rig, LURK_KEY_A, false);
+	rig->press(rig, LURK_KEY_TAB, false);
+	drain(rig);
+	rig->press(rig, LURK_KEY_ESC, true);
+	assert_true(next(rig, &event));
+	assert_int_equal(event.key.key, LURK_KEY_ESC); /* whatever the table makes of it */
+	assert_int_equal(event.key.state, LURK_DOWN);
+	rig->press(rig, LURK_KEY_ESC, false);
+	rig->press(rig, LURK_KEY_CAPSLOCK, true);
+	assert_true(next(rig, &event));
+	assert_int_equal(event.key.state, LURK_UP);
+	assert_true(next(rig, &event));
+	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
+	assert_false(next(rig, &event));
+	rig->port->class->listen(rig->port, rig->number, NULL, 0);
+	rig->press(rig, LURK_KEY_CAPSLOCK, false);
+	assert_false(next(rig, &event));
+	assert_true(rig->port->class->elapsed(rig->port) >= before);
 }
 
 static void not_taken_it_only_releases(void **state)
@@ -270,6 +318,9 @@ int contract_run(const char *name, contract_make *make, contract_end *end)
 		cmocka_unit_test_setup_teardown(what_is_there_is_plugged_first, setup, teardown),
 		cmocka_unit_test_setup_teardown(keys_come_with_scan_code_and_time, setup, teardown),
 		cmocka_unit_test_setup_teardown(taken_it_speaks_only_through_send, setup, teardown),
+		cmocka_unit_test_setup_teardown(given_back_held_keys_are_silent, setup, teardown),
+		cmocka_unit_test_setup_teardown(only_the_keys_that_are_wanted_come, setup,
+						teardown),
 		cmocka_unit_test_setup_teardown(not_taken_it_only_releases, setup, teardown),
 		cmocka_unit_test_setup_teardown(the_table_changes_what_a_key_gives, setup,
 						teardown),

@@ -284,7 +284,7 @@ static void lost_events_are_only_released(void **state)
 	unsigned presses = 0;
 
 	(void)state;
-	r->rig.port->class->listen(r->rig.port, r->rig.number, true);
+	r->rig.port->class->listen(r->rig.port, r->rig.number, NULL, LURK_LISTEN_ALL);
 	rig_press(&r->rig, LURK_KEY_A, true);
 	for (unsigned i = 0; i < 400; i++) {
 		e.u.input2.data[2] = i < 399 ? 0x04 : 0; /* A, and at last not any more */

@@ -54,9 +54,9 @@ static enum lurk_error r_take(struct lurk_port *port, uint16_t number, bool take
 			     : of(port)->real->class->take(of(port)->real, number, take);
 }
 
-static void r_listen(struct lurk_port *port, uint16_t number, bool listen)
+static void r_listen(struct lurk_port *port, uint16_t number, const lurk_key *keys, unsigned count)
 {
-	of(port)->real->class->listen(of(port)->real, number, listen);
+	of(port)->real->class->listen(of(port)->real, number, keys, count);
 }
 
 static bool r_is_down(struct lurk_port *port, uint16_t number, uint16_t index)
@@ -141,6 +141,7 @@ static struct bench *make(const char *keyboards)
 		.slot_read = r_read,
 		.slot_write = r_write,
 		.now = r_now,
+		.elapsed = r_now,
 	};
 	b->refusing.port.class = &b->refusing.class;
 	b->refusing.real = b->rig->rig.port;
@@ -175,7 +176,23 @@ static enum lurk_error apply(struct bench *b, const char *rules)
 	return lurk_session_apply(&b->session, b->rules.bytes, b->rules.length, &b->report);
 }
 
-/* "+CapsLock -CapsLock" on keyboard 0, "+1:KeyA" on another; what the programs got. */
+/* Lets so many milliseconds pass, and the session do what is due then. */
+static void pass(struct bench *b, unsigned ms)
+{
+	uint64_t until = lurk_sim_now(b->rig->sim) + ms * UINT64_C(1000);
+
+	for (;;) {
+		uint64_t due = lurk_session_deadline(&b->session);
+		bool more = lurk_sim_pass(b->rig->sim, due < until ? due : until);
+
+		settle(b);
+		if (!more && due >= until)
+			return;
+	}
+}
+
+/* "+CapsLock -CapsLock" on keyboard 0, "+1:KeyA" on another, "~90" for 90 ms; what the programs
+ * got. */
 static void press(struct bench *b, const char *presses)
 {
 	char copy[512], *rest = copy, *one;
@@ -185,7 +202,9 @@ static void press(struct bench *b, const char *presses)
 		bool elsewhere = *one && one[1] && one[2] == ':';
 		unsigned keyboard = elsewhere ? (unsigned)(one[1] - '0') : 0;
 
-		if (*one)
+		if (*one == '~')
+			pass(b, (unsigned)atoi(one + 1));
+		else if (*one)
 			sim_rig_key(b->rig, keyboard, one + (elsewhere ? 3 : 1), *one == '+');
 		settle(b);
 	}
@@ -238,7 +257,10 @@ static const struct {
 	 "KeyA+ KeyA- "},
 	{TRANSLATED, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 "+CapsLock -CapsLock", "Escape+ Escape- "},
-	{TRANSLATED, "set2:58>Escape; Escape>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	{TRANSLATED, "set2:58>Tab; Tab>nothing", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+CapsLock -CapsLock +Tab -Tab", "Tab+ Tab- "},
+	/* Where the table would hide a key of the off chord. */
+	{TRANSLATED, "set2:58>Escape; Escape>nothing", LURK_WAY_RELAY, LURK_BECAUSE_CHORD,
 	 "+CapsLock -CapsLock", "Escape+ Escape- "},
 	{TRANSLATED, "PrintScreen<>Pause", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 "+PrintScreen -PrintScreen +Pause", "Pause+ Pause- PrintScreen+ PrintScreen- "},
@@ -380,10 +402,8 @@ static void rules_hold_after_a_reboot(void **state)
 
 static void switched_off_and_on(void **state)
 {
-	/* By table; by relay, where the release of the key that was held then comes through. */
+	/* By table; by relay. */
 	static const char *const rules[] = {"CapsLock>Tab; Tab>nothing", "CapsLock>Tab"};
-	static const char *const got[] = {"Tab- CapsLock+ CapsLock- ",
-					  "Tab- CapsLock- CapsLock+ CapsLock- "};
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(rules); i++) {
@@ -393,7 +413,7 @@ static void switched_off_and_on(void **state)
 		apply(b, rules[i]);
 		play(b, "+CapsLock", "Tab+ ");
 		assert_int_equal(lurk_session_switch(&b->session, true, &b->report), LURK_OK);
-		play(b, "-CapsLock +CapsLock -CapsLock", got[i]);
+		play(b, "-CapsLock +CapsLock -CapsLock", "Tab- CapsLock+ CapsLock- ");
 		lurk_sim_plug(b->rig->sim, 1, false, NULL);
 		settle(b);
 		play(b, "+1:CapsLock -1:CapsLock", "CapsLock+ CapsLock- ");
@@ -409,6 +429,224 @@ static void switched_off_and_on(void **state)
 		apply(b, "CapsLock>Space");
 		play(b, "+CapsLock -CapsLock", "Space+ Space- ");
 		end(b);
+	}
+}
+
+/* The off chord: rules, presses, what programs get, whether rules are off then. */
+static const struct {
+	const char *rules, *presses, *got;
+	bool off, own;
+	uint8_t way;
+} chords[] = {
+	/* Plain, table, relay; keys with other jobs are the same keys. */
+	{"", "+ShiftLeft +ShiftRight +Escape ~2100 -Escape -ShiftRight -ShiftLeft",
+	 "ShiftLeft+ ShiftRight+ Escape+ Escape- ShiftLeft- ShiftRight- ", true, false, 0},
+	{"CapsLock<>Escape", "+ShiftLeft +Escape +ShiftRight ~2000 -Escape -ShiftRight -ShiftLeft",
+	 "ShiftLeft+ CapsLock+ ShiftRight+ ShiftLeft- ShiftRight- CapsLock- ", true, false, 0},
+	{"CapsLock>Tab", "+Escape +ShiftRight +ShiftLeft ~2000 -Escape -ShiftRight -ShiftLeft",
+	 "Escape+ ShiftRight+ Escape- ShiftRight- ", true, false, 0},
+	{"CapsLock>Tab; Escape>nothing; ShiftLeft>KeyA; ShiftRight>KeyA",
+	 "+ShiftLeft +ShiftRight +Escape ~2000 -Escape -ShiftRight -ShiftLeft", "KeyA+ KeyA- ",
+	 true, false, 0},
+	/* Let go too early; one key too few; let go and pressed again; on another keyboard. */
+	{"CapsLock>Tab",
+	 "+ShiftLeft +ShiftRight +Escape ~1900 -Escape ~200 -ShiftRight -ShiftLeft +KeyA -KeyA",
+	 "ShiftLeft+ ShiftRight+ ShiftLeft- ShiftRight- KeyA+ KeyA- ", false, false, 0},
+	{"CapsLock>Tab", "+ShiftLeft +ShiftRight ~3000 -ShiftRight -ShiftLeft",
+	 "ShiftLeft+ ShiftRight+ ShiftRight- ShiftLeft- ", false, false, 0},
+	{"CapsLock<>Escape", "+ShiftLeft +ShiftRight +Escape ~1000 -Escape +Escape ~2100",
+	 "ShiftLeft+ ShiftRight+ ShiftLeft- ShiftRight- ", true, false, LURK_WAY_RELAY},
+	{"CapsLock>Tab", "+1:ShiftLeft +1:ShiftRight +1:Escape ~2100 +CapsLock -CapsLock",
+	 "ShiftLeft+ ShiftRight+ ShiftLeft- ShiftRight- CapsLock+ CapsLock- ", true, false, 0},
+	{"CapsLock>Tab", "+ShiftLeft +ShiftRight +1:Escape ~2100 -1:Escape +CapsLock -CapsLock",
+	 "ShiftLeft+ ShiftRight+ Escape+ Escape- Tab+ Tab- ", false, false, 0},
+	/* A key that is stuck silences nothing. */
+	{"CapsLock>Tab",
+	 "+ShiftLeft +ShiftRight +Escape -Escape -ShiftRight +KeyA -KeyA +Escape -Escape",
+	 "ShiftLeft+ ShiftRight+ ShiftLeft- ShiftRight- KeyA+ KeyA- Escape+ Escape- ", false, false,
+	 0},
+	/* Keys of its own; the usual ones do not switch there. */
+	{"CapsLock>Tab", "+ShiftLeft +ShiftRight +Escape ~2100", "ShiftLeft+ ShiftRight+ Escape+ ",
+	 false, true, 0},
+	{"CapsLock>Tab", "+ControlLeft +KeyQ ~2100 -KeyQ", "ControlLeft+ ControlLeft- ", true, true,
+	 0},
+};
+
+static void a_chord_switches_off(void **state)
+{
+	static const struct lurk_quirk own[] = {{LURK_QUIRK_OFF_CHORD, LURK_KEY_LEFTCTRL},
+						{LURK_QUIRK_OFF_CHORD, LURK_KEY_Q}};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(chords); i++) {
+		struct bench *b = make(USB "  other: {wired: usb, product: \"fade:0002\"}\n");
+		const char *got;
+
+		test_rules_read(&b->rules, chords[i].rules);
+		b->rules.odd = own;
+		b->rules.odd_count = chords[i].own ? COUNT(own) : 0;
+		b->rules.way = chords[i].way;
+		test_rules_image(&b->rules);
+		assert_int_equal(lurk_session_apply(&b->session, b->rules.bytes, b->rules.length,
+						    &b->report),
+				 LURK_OK);
+		press(b, chords[i].presses);
+		got = sim_rig_got(b->rig);
+		if (strcmp(got, chords[i].got) || b->session.off != chords[i].off)
+			fail_msg("%s, %s: %s, not %s; %s", chords[i].rules, chords[i].presses, got,
+				 chords[i].got, b->session.off ? "off" : "on");
+		if (b->session.off && !chords[i].own) { /* and on again */
+			press(b, "-ShiftLeft -ShiftRight -Escape +ShiftLeft +ShiftRight +Escape "
+				 "~2100 -ShiftLeft -ShiftRight -Escape");
+			assert_false(b->session.off);
+			assert_false(lurk_sim_anything_down(b->rig->sim));
+		}
+		end(b);
+	}
+}
+
+static enum lurk_error try_out(struct bench *b, const char *rules)
+{
+	test_rules_read(&b->rules, rules);
+	return lurk_session_try(&b->session, b->rules.bytes, b->rules.length, 30000000, &b->report);
+}
+
+/* Rules in force, rules tried for 30 s, what happens then, what CapsLock gives after it and after a
+ * reboot. */
+static const struct {
+	const char *before, *tried;
+	enum { NOTHING, WAIT, ALMOST, KEEP, END, APPLY, BAD_IMAGE, OFF, CHORD, AGAIN, PLUG } then;
+	const char *got, *after_boot;
+} trials[] = {
+	{"CapsLock<>Tab", "CapsLock>F1", NOTHING, "F1+ F1- ", "Tab+ Tab- "},
+	{"CapsLock<>Tab", "CapsLock>F1", ALMOST, "F1+ F1- ", "Tab+ Tab- "},
+	{"CapsLock<>Tab", "CapsLock>F1", WAIT, "Tab+ Tab- ", "Tab+ Tab- "},
+	{"CapsLock>Tab", "CapsLock>F1", WAIT, "Tab+ Tab- ", "Tab+ Tab- "},
+	{"CapsLock>Tab", "", WAIT, "Tab+ Tab- ", "Tab+ Tab- "},
+	{NULL, "CapsLock<>Tab", WAIT, "CapsLock+ CapsLock- ", "CapsLock+ CapsLock- "},
+	{NULL, "CapsLock<>Tab", KEEP, "Tab+ Tab- ", "Tab+ Tab- "},
+	{"CapsLock>F1", "CapsLock>F2", KEEP, "F2+ F2- ", "F2+ F2- "},
+	{"CapsLock>F1", "CapsLock>F2", END, "F1+ F1- ", "F1+ F1- "},
+	{"CapsLock>F1", "CapsLock>F2", APPLY, "F3+ F3- ", "F3+ F3- "},
+	{"CapsLock>F1", "CapsLock>F2", BAD_IMAGE, "F2+ F2- ", "F1+ F1- "},
+	{"CapsLock>F1", "CapsLock>F2", OFF, "CapsLock+ CapsLock- ", "F1+ F1- "},
+	{"CapsLock>F1", "CapsLock>F2", CHORD, "CapsLock+ CapsLock- ", "F1+ F1- "},
+	{"CapsLock>F1", "CapsLock>F2", AGAIN, "F1+ F1- ", "F1+ F1- "},
+	{"CapsLock>F1", "CapsLock>F2", PLUG, "F2+ F2- ", "F1+ F1- "},
+};
+
+static void happen(struct bench *b, unsigned then)
+{
+	static const uint8_t noise[64] = {0};
+
+	switch (then) {
+	case WAIT:
+		pass(b, 30000);
+		break;
+	case ALMOST:
+		pass(b, 29900);
+		break;
+	case KEEP:
+		assert_int_equal(lurk_session_keep(&b->session), LURK_OK);
+		pass(b, 31000);
+		break;
+	case END:
+		lurk_session_end_try(&b->session);
+		break;
+	case APPLY:
+		assert_int_equal(apply(b, "CapsLock>F3"), LURK_OK);
+		pass(b, 31000);
+		break;
+	case BAD_IMAGE:
+		assert_int_not_equal(
+			lurk_session_apply(&b->session, noise, sizeof noise, &b->report), LURK_OK);
+		break;
+	case OFF:
+		lurk_session_switch(&b->session, true, &b->report);
+		break;
+	case CHORD:
+		press(b, "+ShiftLeft +ShiftRight +Escape ~2100 -ShiftLeft -ShiftRight -Escape");
+		break;
+	case AGAIN: /* goes back to what was before both */
+		pass(b, 20000);
+		assert_int_equal(try_out(b, "CapsLock>F4"), LURK_OK);
+		pass(b, 20000);
+		sim_rig_got(b->rig);
+		play(b, "+CapsLock -CapsLock", "F4+ F4- ");
+		pass(b, 20000);
+		break;
+	case PLUG:
+		lurk_sim_unplug(b->rig->sim, 0);
+		settle(b);
+		lurk_sim_plug(b->rig->sim, 0, false, NULL);
+		settle(b);
+		break;
+	default:
+		break;
+	}
+	sim_rig_got(b->rig);
+}
+
+static void tried_it_ends_by_itself(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(trials); i++) {
+		struct bench *b = make(USB);
+		enum lurk_way way;
+
+		if (trials[i].before)
+			assert_int_equal(apply(b, trials[i].before), LURK_OK);
+		way = (enum lurk_way)b->keyboards[0].choice.way;
+		press(b, "+KeyA");
+		assert_int_equal(try_out(b, trials[i].tried), LURK_OK);
+		assert_int_equal(b->keyboards[0].choice.way,
+				 *trials[i].tried ? LURK_WAY_RELAY : LURK_WAY_PLAIN);
+		press(b, "-KeyA");
+		happen(b, trials[i].then);
+		assert_int_equal(b->session.trying,
+				 trials[i].then == NOTHING || trials[i].then == ALMOST ||
+					 trials[i].then == BAD_IMAGE || trials[i].then == PLUG);
+		if (trials[i].then == WAIT)
+			assert_int_equal(b->keyboards[0].choice.way, way);
+		press(b, "+CapsLock -CapsLock");
+		assert_string_equal(sim_rig_got(b->rig), trials[i].got);
+		assert_false(lurk_sim_anything_down(b->rig->sim));
+		lurk_sim_boot(b->rig->sim);
+		start(b);
+		sim_rig_got(b->rig);
+		play(b, "+CapsLock -CapsLock", trials[i].after_boot);
+		assert_int_equal(lurk_session_keep(&b->session), LURK_ERR_EMPTY);
+		end(b);
+	}
+}
+
+/* By table, by relay, plain: only the watch gets what is pressed, and for no longer than asked. */
+static void withheld_presses_reach_nobody(void **state)
+{
+	static const char *const rules[] = {"", "CapsLock<>Tab", "CapsLock>Tab"};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rules); i++) {
+		for (int end_by = 0; end_by < 3; end_by++) {
+			struct bench *b = make(USB);
+			bool off = end_by == 2;
+
+			assert_int_equal(apply(b, rules[i]), LURK_OK);
+			press(b, "+KeyA");
+			lurk_session_withhold(&b->session, 10000000);
+			play(b, "-KeyA +CapsLock -CapsLock +KeyB ~7000", "KeyA+ KeyA- ");
+			if (end_by == 0)
+				pass(b, 3000);
+			else if (end_by == 1)
+				lurk_session_withhold(&b->session, 0);
+			else
+				press(b, "+ShiftLeft +ShiftRight +Escape ~2100");
+			play(b, "-KeyB -ShiftLeft -ShiftRight -Escape", "");
+			assert_int_equal(b->session.off, off);
+			play(b, "+CapsLock -CapsLock",
+			     i && !off ? "Tab+ Tab- " : "CapsLock+ CapsLock- ");
+			end(b);
+		}
 	}
 }
 
@@ -587,6 +825,9 @@ int main(void)
 		cmocka_unit_test(keyboards_come_and_go),
 		cmocka_unit_test(rules_hold_after_a_reboot),
 		cmocka_unit_test(switched_off_and_on),
+		cmocka_unit_test(a_chord_switches_off),
+		cmocka_unit_test(tried_it_ends_by_itself),
+		cmocka_unit_test(withheld_presses_reach_nobody),
 		cmocka_unit_test(locks_do_not_stay_on_for_ever),
 		cmocka_unit_test(nor_when_the_service_starts),
 		cmocka_unit_test(all_or_nothing),

@@ -104,6 +104,18 @@ LINES = [
     (request("switch", '{"off":1}'), '"code":-32602'),
     (request("switch", '{"off":true}'), '"result"'),
     (request("switch", '{"off":false}'), '"result"'),
+    (request("try"), "from 1 to 3600"),
+    (request("try", '{"seconds":0,"image":"00"}'), '"code":-32602'),
+    (request("try", '{"seconds":3601,"image":"00"}'), '"code":-32602'),
+    (request("try", '{"seconds":"9","image":"00"}'), '"code":-32602'),
+    (request("try", '{"seconds":9}'), '"code":-32602'),
+    (request("try", '{"seconds":9,"image":"00"}'), '"code":-32002'),
+    (request("keep"), '"code":-32003'),
+    (request("end_try"), '"code":-32003'),
+    (request("watch", '{"take":true}'), "from 1 to 60"),
+    (request("watch", '{"take":true,"seconds":61}'), '"code":-32602'),
+    (request("watch", '{"take":true,"seconds":60}'), "true"),
+    (request("unwatch"), "true"),
 ]
 
 
@@ -136,6 +148,47 @@ def keys_are_shown_while_watched():
     service.play("press KeyA on wagtail")
     assert "result" in client.ask("status")  # and no key before it
     assert "result" in other.ask("status")  # who does not watch sees none
+    client.end()
+    other.end()
+    service.end()
+
+
+def a_trial_ends():
+    """By itself, with the connection that began it, or not at all once it is kept."""
+    service = Service()
+    client, other = Client(service), Client(service)
+    profile = os.path.join(service.folder, "profile.yaml")
+    with open(profile, "w") as file:
+        file.write("lurk: 1\nrules:\n  - press: CapsLock\n    gives: nothing\n")
+    subprocess.run([LURK, "apply", "--profile", profile], check=True, stdout=subprocess.DEVNULL,
+                   env={**os.environ, "LURK_SOCKET": service.path, "LURK_DESK": ""})
+    image = client.ask("image")["result"]
+    assert image["sequence"] == 1
+    for how in ["time", "another keeps it, then the connection ends", "end_try", "the connection ends"]:
+        before = other.ask("status")["result"]["sequence"]
+        assert client.ask("try", seconds=30, image=image["image"])["result"]["sequence"] == 0
+        status = other.ask("status")["result"]
+        assert status["trying"] is True and status["seconds_left"] == 30 and status["tried_by"] == os.getuid(), status
+        assert {k["way"] for k in status["keyboards"] if k["number"] < 2} == {"relay"}, status
+        if how == "time":
+            service.play("wait 31s")
+        elif how == "end_try":
+            assert "result" in other.ask("end_try")
+        else:
+            if how.startswith("another"):
+                assert other.ask("keep")["result"]["sequence"] == before + 1
+                before += 1
+            client.end()
+            client = Client(service)
+            client.ask("status")
+        status = other.ask("status")["result"]
+        assert status["trying"] is False and status["sequence"] == before, (how, status)
+        assert {k["way"] for k in status["keyboards"] if k["number"] < 2} == {"table"}, status
+    # Presses that are withheld reach the one who watches, and others again as soon as that one is gone.
+    assert client.ask("watch", take=True, seconds=60)["result"] is True
+    service.play("press KeyA on wagtail")
+    assert client.line()["params"]["state"] == "down"
+    assert other.ask("status")["result"]["keyboards"][0]["way"] == "table"
     client.end()
     other.end()
     service.end()
@@ -202,14 +255,14 @@ def who_may_do_what():
     if os.getuid():
         return
     for more, groups, may in [([], [], []), (["everyone"], [], ["status", "image"]),
-                              ([], [os.getgid()], ["status", "image", "apply", "switch", "long lines"])]:
+                              ([], [os.getgid()], ["status", "image", "apply", "try", "keep", "switch", "end_try", "long lines"])]:
         service = Service(*more)
         code = f"""
 import os, socket, json
 os.setgroups({groups!r}); os.setgid({STRANGER}); os.setuid({STRANGER})
 s = socket.socket(socket.AF_UNIX); s.connect({service.path!r}); f = s.makefile("r")
 allowed = []
-for method in ["status", "image", "apply", "switch", "watch"]:
+for method in ["status", "image", "apply", "try", "keep", "switch", "end_try", "watch"]:
     params = {{"off": True}} if method == "switch" else {{"image": "00"}}
     s.sendall((json.dumps(dict(jsonrpc="2.0", id=1, method=method, params=params)) + chr(10)).encode())
     if json.loads(f.readline()).get("error", {{}}).get("code") != -32001:
@@ -310,13 +363,13 @@ def the_service_itself():
 
 def main():
     failed = 0
-    tests = [what_is_answered, keys_are_shown_while_watched, limits, who_may_do_what, the_command, the_service_itself]
+    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, the_command, the_service_itself]
     for test in tests:
         try:
             test()
         except AssertionError as error:
             failed += 1
-            print(f"{test.__name__} failed:\n{error}")
+            print(f"{test.__name__} failed, line {error.__traceback__.tb_next.tb_lineno}:\n{error}")
     print(f"{len(tests) - failed} passed, {failed} failed")
     return failed > 0
 

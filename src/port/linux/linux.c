@@ -421,9 +421,29 @@ void lurk_linux_add(struct lurk_linux *machine, int fd)
 	epoll_ctl(machine->epoll, EPOLL_CTL_ADD, fd, &e);
 }
 
-void lurk_linux_wait(struct lurk_linux *machine, void (*ready)(void *data, int fd), void *data)
+static uint64_t elapsed_us(void)
 {
-	poll_once(machine, -1, ready, data);
+	struct timespec now;
+
+	clock_gettime(CLOCK_BOOTTIME, &now);
+	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
+}
+
+/* Rounded up: too early would be for nothing. */
+static int timeout_ms(uint64_t until_us)
+{
+	uint64_t now = until_us == LURK_NEVER ? 0 : elapsed_us(), left;
+
+	if (until_us == LURK_NEVER)
+		return -1;
+	left = until_us > now ? (until_us - now + 999) / 1000 : 0;
+	return left < INT_MAX ? (int)left : INT_MAX;
+}
+
+void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
+		     void (*ready)(void *data, int fd), void *data)
+{
+	poll_once(machine, timeout_ms(until_us), ready, data);
 	machine->waited = true;
 }
 
@@ -522,12 +542,13 @@ static enum lurk_error linux_take(struct lurk_port *port, uint16_t number, bool 
 	return error;
 }
 
-static void linux_listen(struct lurk_port *port, uint16_t number, bool listen)
+static void linux_listen(struct lurk_port *port, uint16_t number, const lurk_key *keys,
+			 unsigned count)
 {
 	struct keyboard *k = here(port, number);
 
 	for (unsigned i = 0; k && i < k->node_count; i++)
-		lurk_node_listen(&k->nodes[i], listen);
+		lurk_node_listen(&k->nodes[i], keys, count);
 }
 
 static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_frame *frame)
@@ -668,6 +689,12 @@ static uint64_t linux_now(struct lurk_port *port)
 	return now_us();
 }
 
+static uint64_t linux_elapsed(struct lurk_port *port)
+{
+	(void)port;
+	return elapsed_us();
+}
+
 static int linux_descriptor(struct lurk_port *port)
 {
 	return machine_of(port)->epoll;
@@ -687,6 +714,7 @@ static const struct lurk_port_class linux_class = {
 	.slot_read = linux_slot_read,
 	.slot_write = linux_slot_write,
 	.now = linux_now,
+	.elapsed = linux_elapsed,
 	.descriptor = linux_descriptor,
 };
 

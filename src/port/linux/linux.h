@@ -26,8 +26,9 @@ struct lurk_port *lurk_linux_port(struct lurk_linux *machine);
 /* For a service with other descriptors to wait on: these, and the machine's own, with one call, so
  * that a key is on its way as soon as may be. lurk_linux_wait() tells of those added that are
  * readable; then lurk_port_class.next gives what happened on the machine, and asks the kernel no
- * more. */
+ * more. It waits no longer than until a time of lurk_port_class.elapsed. */
 void lurk_linux_add(struct lurk_linux *machine, int fd);
-void lurk_linux_wait(struct lurk_linux *machine, void (*ready)(void *data, int fd), void *data);
+void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
+		     void (*ready)(void *data, int fd), void *data);
 
 #endif

@@ -118,23 +118,58 @@ static lurk_key original_key(struct lurk_event_node *node, uint32_t raw, uint16_
 
 /* ---- Opening -------------------------------------------------------------------------------- */
 
-/* A reader that wants nothing is not woken up by any key. */
+static bool hears(const struct lurk_event_node *node, lurk_key key)
+{
+	for (uint32_t i = 0; i < node->heard && i < LURK_NODE_HEARS; i++) {
+		if (node->hears[i] == key)
+			return true;
+	}
+	return false;
+}
+
+/* The key that a code is which came without its scan code. */
+static lurk_key key_of_code(const struct lurk_event_node *node, uint16_t code)
+{
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		if (node->table[i].now == code && hears(node, node->table[i].original))
+			return node->table[i].original;
+	}
+	return code;
+}
+
+/* The codes that the wanted keys send as the table is now. */
+static void heard_codes(const struct lurk_event_node *node, uint8_t codes[KEY_CNT / 8])
+{
+	memset(codes, 0, KEY_CNT / 8);
+	for (uint32_t i = 0; i < node->heard && i < LURK_NODE_HEARS; i++)
+		codes[node->hears[i] / 8] |= (uint8_t)(1U << node->hears[i] % 8);
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		const struct lurk_node_entry *e = &node->table[i];
+
+		if (hears(node, e->original) && e->now < KEY_CNT)
+			codes[e->now / 8] |= (uint8_t)(1U << e->now % 8);
+	}
+}
+
+/* A reader that wants nothing is not woken up by any key, and one that wants a few not by others:
+ * it does not get their scan codes either, which come with every key. */
 static void set_mask(const struct lurk_event_node *node)
 {
 	static const uint16_t types[] = {EV_KEY, EV_REL, EV_ABS, EV_MSC, EV_SW};
-	uint8_t all[KEY_CNT / 8];
+	uint8_t all[KEY_CNT / 8], some[KEY_CNT / 8];
 	static const uint8_t none[KEY_CNT / 8];
-	bool ears = node->taken || node->heard;
+	bool ears = node->taken || node->heard == LURK_LISTEN_ALL;
 	struct input_mask mask = {.codes_size = sizeof all};
 
 	memset(all, 0xff, sizeof all);
+	heard_codes(node, some);
 	for (unsigned type = EV_KEY; type < EV_CNT; type++) {
-		bool wanted = false;
+		const uint8_t *wanted = type == EV_KEY && !ears ? some : none;
 
-		for (size_t i = 0; i < sizeof types / sizeof *types; i++)
-			wanted = wanted || (ears && types[i] == type);
+		for (size_t i = 0; ears && i < sizeof types / sizeof *types; i++)
+			wanted = types[i] == type ? all : wanted;
 		mask.type = type;
-		mask.codes_ptr = (uintptr_t)(wanted ? all : none);
+		mask.codes_ptr = (uintptr_t)wanted;
 		ioctl(node->fd, EVIOCSMASK, &mask);
 	}
 }
@@ -228,7 +263,9 @@ static void key_event(struct lurk_event_node *node, const struct lurk_node_sink 
 	/* Without a scan value (a repeat by the kernel, a device that has none) the key stands for
 	 * it. */
 	uint64_t raw = node->have_raw ? node->raw : NO_RAW | code;
-	lurk_key key = node->have_raw ? original_key(node, node->raw, code) : code;
+	lurk_key key = node->have_raw ? original_key(node, node->raw, code)
+		       : node->taken  ? code
+				      : key_of_code(node, code);
 	int place = held_place(node, raw);
 
 	node->have_raw = false;
@@ -443,8 +480,11 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key)
 
 void lurk_node_release(struct lurk_event_node *node)
 {
-	if (node->fd >= 0 && node->taken)
+	if (node->fd >= 0 && node->taken) {
+		/* What is held would go on repeating for everybody. */
+		release_held(node);
 		ioctl(node->fd, EVIOCGRAB, 0);
+	}
 	node->taken = false;
 	if (node->fd >= 0)
 		set_mask(node);
@@ -455,15 +495,20 @@ void lurk_node_release(struct lurk_event_node *node)
 	node->virtual = NULL;
 }
 
-void lurk_node_listen(struct lurk_event_node *node, bool listen)
+/* Not only when something else is wanted: the table may have changed. */
+void lurk_node_listen(struct lurk_event_node *node, const lurk_key *keys, uint32_t count)
 {
-	if (node->fd < 0 || node->heard == listen)
+	bool all = count == LURK_LISTEN_ALL;
+
+	if (node->fd < 0)
 		return;
-	node->heard = listen;
-	if (node->taken)
-		return;
-	node->held_count = 0;
-	set_mask(node);
+	if (all != (node->heard == LURK_LISTEN_ALL))
+		node->held_count = 0;
+	node->heard = all || count < LURK_NODE_HEARS ? count : LURK_NODE_HEARS;
+	for (uint32_t i = 0; !all && i < node->heard; i++)
+		node->hears[i] = keys[i];
+	if (!node->taken)
+		set_mask(node);
 }
 
 /* The kernel throws away a reader's waiting key events when that reader asks which keys are down;

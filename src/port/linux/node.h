@@ -8,7 +8,7 @@
 #include "lurk/port.h"
 #include "port/linux/record.h"
 
-enum { LURK_NODE_HELD = 32 };
+enum { LURK_NODE_HELD = 32, LURK_NODE_HEARS = 4 };
 
 struct lurk_node_entry {
 	uint32_t raw;
@@ -23,9 +23,11 @@ struct lurk_event_node {
 	struct libevdev_uinput *virtual;
 	int out; /* the virtual node's descriptor, where there is one */
 	uint8_t wiring;
-	bool taken, heard; /* heard: its key events are wanted though it is not taken */
-	unsigned input;    /* N of its /sys/class/input/inputN */
-	char seat[32];     /* "" for the only one that most machines have */
+	bool taken;
+	uint32_t heard; /* how many keys' events are wanted though it is not taken: see listen */
+	lurk_key hears[LURK_NODE_HEARS];
+	unsigned input; /* N of its /sys/class/input/inputN */
+	char seat[32];  /* "" for the only one that most machines have */
 	struct lurk_record *record;
 	struct lurk_node_entry *table;
 	uint16_t table_entries, last; /* last: the entry looked up last */
@@ -68,8 +70,8 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key);
 /* Lets go of the source and takes the virtual node away. */
 void lurk_node_release(struct lurk_event_node *node);
 
-/* Whether its key events are wanted. */
-void lurk_node_listen(struct lurk_event_node *node, bool listen);
+/* Which of its key events are wanted: lurk_port_class.listen. */
+void lurk_node_listen(struct lurk_event_node *node, const lurk_key *keys, uint32_t count);
 
 /* How many keys it declares, without buttons. */
 unsigned lurk_node_key_count(const struct lurk_event_node *node);

@@ -232,8 +232,14 @@ static void pass_time(struct player *p, uint64_t time_us)
 {
 	uint64_t until = lurk_sim_now(p->computer->sim) + time_us;
 
-	while (lurk_sim_pass(p->computer->sim, until))
+	for (;;) {
+		uint64_t due = lurk_session_deadline(&p->computer->session);
+		bool more = lurk_sim_pass(p->computer->sim, due < until ? due : until);
+
 		lurk_computer_settle(p->computer);
+		if (!more && due >= until)
+			return;
+	}
 }
 
 /* `on KEYBOARD` among the words from `at`; takes it out. */

@@ -25,8 +25,9 @@ struct node {
 
 struct keyboard {
 	const struct lurk_desk_keyboard *spec;
-	bool plugged, by_radio, taken, heard; /* heard: its key events are wanted */
-	bool gone;                            /* unplugged while taken, not given back yet */
+	bool plugged, by_radio, taken;
+	uint8_t hears[LURK_KEY_COUNT / 8]; /* keys whose events are wanted */
+	bool gone;                         /* unplugged while taken, not given back yet */
 	bool coming; /* plugged in again meanwhile: found as soon as it is given back */
 	char place[48];
 	struct lurk_wire wire;
@@ -183,6 +184,11 @@ static lurk_key table_key(const struct keyboard *k, lurk_scan scan, lurk_key ori
 	return original;
 }
 
+static bool hears(const struct keyboard *k, lurk_key key)
+{
+	return k->hears[key / 8] >> key % 8 & 1;
+}
+
 static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key_event *event)
 {
 	struct keyboard *k = &sim->keyboards[number];
@@ -191,7 +197,7 @@ static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key
 
 	if (sim->watch.key)
 		sim->watch.key(sim->watch.data, number, event);
-	if (k->taken || k->heard)
+	if (k->taken || hears(k, event->key))
 		queue_event(sim, e);
 	source_event(sim, number, table_key(k, event->scan, event->key),
 		     (enum lurk_state)event->state);
@@ -417,7 +423,7 @@ void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const ch
 	lurk_ps2_init(&k->ps2, k->spec->wired == LURK_WIRED_SET2 ? 2 : 1);
 	lurk_hid_init(&k->boot, LURK_HID_BOOT);
 	lurk_hid_init(&k->consumer, LURK_HID_CONSUMER);
-	k->heard = false;
+	memset(k->hears, 0, sizeof k->hears);
 	memset(k->held, 0, sizeof k->held);
 	memset(&k->source, 0, sizeof k->source);
 	k->typematic = 0;
@@ -536,6 +542,7 @@ static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool ta
 		}
 	} else if (!take && k->taken) {
 		release_node(sim, number, &k->virtual, true);
+		release_node(sim, number, &k->source, false);
 	}
 	k->taken = take;
 	k->gone = k->gone && take;
@@ -544,12 +551,16 @@ static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool ta
 	return LURK_OK;
 }
 
-static void sim_listen(struct lurk_port *port, uint16_t number, bool listen)
+static void sim_listen(struct lurk_port *port, uint16_t number, const lurk_key *keys,
+		       unsigned count)
 {
 	struct keyboard *k = plugged(sim_of(port), number);
 
-	if (k)
-		k->heard = listen;
+	if (!k)
+		return;
+	memset(k->hears, count == LURK_LISTEN_ALL ? 0xff : 0, sizeof k->hears);
+	for (unsigned i = 0; count != LURK_LISTEN_ALL && i < count; i++)
+		k->hears[keys[i] / 8] |= (uint8_t)(1U << keys[i] % 8);
 }
 
 static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame *frame)
@@ -701,6 +712,7 @@ static const struct lurk_port_class sim_class = {
 	.slot_read = sim_slot_read,
 	.slot_write = sim_slot_write,
 	.now = sim_now,
+	.elapsed = sim_now,
 	.descriptor = sim_descriptor,
 };
 
