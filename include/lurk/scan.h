@@ -45,6 +45,8 @@ bool lurk_scan_same(lurk_scan a, lurk_scan b);
 lurk_key lurk_scan_key(lurk_scan scan);
 /* The index-th scan code of a key in the order of the table; kind LURK_SCAN_NONE past the last. */
 lurk_scan lurk_key_scan(lurk_key key, size_t index);
+/* The first as a keyboard so wired reports it, of kind LURK_SCAN_NONE where it has none. */
+lurk_scan lurk_key_scan_on(lurk_key key, enum lurk_wiring wiring);
 
 /* The same physical key as that wiring reports it: set 2 turned into set 1 and back by the 8042's
  * translation, raw values into what they stand for. Kind LURK_SCAN_NONE where a keyboard so wired

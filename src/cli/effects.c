@@ -76,10 +76,8 @@ bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects
 	if (!keymap)
 		return false;
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		lurk_scan scan = {0, LURK_SCAN_NONE};
+		lurk_scan scan = lurk_key_scan_on(key, (enum lurk_wiring)wiring);
 
-		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
-			scan = lurk_scan_on(lurk_key_scan(key, i), (enum lurk_wiring)wiring);
 		effects->has[key] =
 			here ? lurk_declares(&here->info, key) : on_a_full_keyboard(key);
 		effects->has[key] = effects->has[key] && !is_out_of_order(cli, keyboard, key);

@@ -163,6 +163,15 @@ lurk_scan lurk_scan_on(lurk_scan scan, enum lurk_wiring wiring)
 	}
 }
 
+lurk_scan lurk_key_scan_on(lurk_key key, enum lurk_wiring wiring)
+{
+	lurk_scan scan = {0, LURK_SCAN_NONE};
+
+	for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
+		scan = lurk_scan_on(lurk_key_scan(key, i), wiring);
+	return scan;
+}
+
 uint32_t lurk_scan_raw(lurk_scan scan)
 {
 	uint32_t low = scan.code & 0x7f;

@@ -247,13 +247,10 @@ static bool gives(const struct lurk_session_keyboard *k, const struct lurk_keyma
 	if (!keymap)
 		return lurk_declares(&k->info, wanted);
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		lurk_scan scan = {0, LURK_SCAN_NONE};
+		lurk_scan scan = lurk_key_scan_on(key, (enum lurk_wiring)k->info.identity.wiring);
 
 		if (!lurk_declares(&k->info, key))
 			continue;
-		for (size_t i = 0; !scan.kind && lurk_key_scan(key, i).kind; i++)
-			scan = lurk_scan_on(lurk_key_scan(key, i),
-					    (enum lurk_wiring)k->info.identity.wiring);
 		if (lurk_action_key(lurk_keymap_find(keymap, scan, key), key) == wanted)
 			return true;
 	}
