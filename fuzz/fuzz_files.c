@@ -49,6 +49,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 			    strdup("keyboards: {heron: {built-in: true}}"), 36, &why);
 	if (lurk_profile_read(&profile, "profile.yaml", copy(data, size), size, &keyboards, NULL,
 			      &why)) {
+		lurk_profile_agrees(&profile, &keyboards, &why);
 		edit(&profile);
 		lurk_profile_free(&profile);
 	}

@@ -16,7 +16,9 @@ struct lurk_press_record {
 	lurk_key key;
 	uint64_t down_us, up_us; /* down_us is 0 where only the release was seen */
 	uint32_t repeats;
-	bool held; /* not released yet */
+	bool held;        /* not released yet */
+	bool again;       /* pressed again without a release between */
+	uint64_t last_us; /* of its last press or repeat */
 	struct lurk_action gives;
 };
 
@@ -34,5 +36,33 @@ const struct lurk_press_record *lurk_history_feed(struct lurk_history *history,
 						  const struct lurk_action *action);
 /* The index-th record, oldest first; NULL past the newest. */
 const struct lurk_press_record *lurk_history_at(const struct lurk_history *history, uint32_t index);
+
+/* What is odd about a press. */
+enum lurk_oddity {
+	LURK_ODD_NOTHING,
+	LURK_ODD_BOUNCED,    /* it came again sooner than a finger can */
+	LURK_ODD_LONG,       /* it has been down for long */
+	LURK_ODD_WAS_DOWN,   /* its release came, and no press before it */
+	LURK_ODD_NO_RELEASE, /* it was pressed again, and no release came between */
+};
+
+/* Keyboards repeat after a second at the latest. */
+enum { LURK_BOUNCE_US = 30000, LURK_LONG_US = 5000000, LURK_REPEAT_US = 1200000 };
+
+/* `now_us` is the time of the events' clock, 0 where it is not known. */
+enum lurk_oddity lurk_press_oddity(const struct lurk_history *history,
+				   const struct lurk_press_record *press, uint64_t now_us);
+
+/* How two presses are told apart. */
+enum lurk_relation {
+	LURK_SAME_CODE,      /* not at all */
+	LURK_OTHER_KEYBOARD, /* one code, by the keyboard only */
+	LURK_SAME_KEY,       /* two codes for one key: a rule on the key changes both */
+	LURK_SAME_MEANING,   /* two keys that programs may take for one */
+	LURK_DIFFERENT,
+};
+
+enum lurk_relation lurk_press_compare(const struct lurk_press_record *a,
+				      const struct lurk_press_record *b);
 
 #endif

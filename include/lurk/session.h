@@ -19,6 +19,7 @@ enum { LURK_SESSION_KEYMAPS = 64 };
 
 struct lurk_session_keyboard {
 	bool present;
+	bool used; /* a key was pressed on it since it came */
 	bool taken;
 	lurk_key unsettled;      /* a table entry waits for this key to come up, 0 for none */
 	uint16_t described;      /* 1 + its index in the image, 0 where no description fits */

@@ -1,14 +1,14 @@
-/* apply: the profile into force. And rules off and on again, which is in force but not kept. */
+/* apply: the profile into force. */
 #include <stdlib.h>
 #include <string.h>
 
 #include "cli/cli.h"
 #include "service/protocol.h"
 
-enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS };
+enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS, OPTION_FORCE };
 
-static void say_why(struct cli *cli, const struct cli_outcome *outcome,
-		    struct lurk_message *message)
+void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
+		     struct lurk_message *message)
 {
 	const struct lurk_profile_file *file = &cli->profile;
 	uint32_t one = outcome->report.compile.rules[0], two = outcome->report.compile.rules[1];
@@ -80,7 +80,7 @@ static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
 	fine = cli_machine_apply(machine, bytes, length, outcome);
 	free(bytes);
 	if (!fine) {
-		say_why(cli, outcome, message);
+		cli_say_refusal(cli, outcome, message);
 		return false;
 	}
 	cli_count(cli->profile.count, "rule", summary);
@@ -106,6 +106,7 @@ static const struct argp_option options[] = {
 	 "what the rules say; `lurk status` then says what differs",
 	 0},
 	{"relay", OPTION_RELAY, NULL, 0, "Use the relay on every keyboard that rules change", 0},
+	{"force", OPTION_FORCE, NULL, 0, "Also where something could no longer be done", 0},
 	{"keep-locks", OPTION_KEEP_LOCKS, NULL, 0,
 	 "Leave CapsLock, NumLock and ScrollLock on where the rules take their key away", 0},
 	{0},
@@ -114,7 +115,7 @@ static const struct argp_option options[] = {
 struct apply {
 	struct cli *cli;
 	uint8_t way;
-	bool keep_locks;
+	bool keep_locks, force;
 };
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
@@ -133,6 +134,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case OPTION_KEEP_LOCKS:
 		apply->keep_locks = true;
+		return 0;
+	case OPTION_FORCE:
+		apply->force = true;
 		return 0;
 	case ARGP_KEY_ARG:
 		argp_error(state, "`%s` is not expected here", arg);
@@ -157,6 +161,21 @@ static void print_json(struct cli *cli, const struct lurk_apply_report *report)
 	cli_print_json(object);
 }
 
+/* What moved is worth knowing now; warnings can be looked at later. */
+static void tell_findings(const struct cli *cli, const struct cli_findings *findings)
+{
+	char count[48];
+
+	for (unsigned i = 0; i < findings->count; i++) {
+		if (findings->all[i].code == LURK_CHECK_MOVED)
+			cli_tell_finding(cli, findings, &findings->all[i]);
+	}
+	if (findings->by_severity[LURK_WARNING])
+		printf("%s: `lurk check` tells %s.\n",
+		       cli_count(findings->by_severity[LURK_WARNING], "warning", count),
+		       findings->by_severity[LURK_WARNING] == 1 ? "it" : "them");
+}
+
 int cli_apply(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
@@ -171,6 +190,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		NULL};
 	struct apply apply = {.cli = cli};
 	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct cli_findings findings;
 	struct lurk_message why;
 	char rules[48];
 
@@ -181,6 +201,8 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return cli_fail(CLI_COULD_NOT,
 				"%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
 				cli->profile_path);
+	if (!cli_check_first(cli, apply.force, &findings))
+		return CLI_FOUND;
 	cli->profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
 	if (!apply_profile(cli, &outcome, &why))
@@ -196,53 +218,8 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		cli_tell_survival(cli);
 	cli_tell_locks(cli, &outcome.report);
 	cli_print_ways(cli);
+	tell_findings(cli, &findings);
 	puts("`lurk undo` takes this back.");
+	cli_findings_free(&findings);
 	return CLI_DONE;
-}
-
-/* ---- lurk off, lurk on ---------------------------------------------------------------------- */
-
-static int switch_rules(struct cli *cli, bool off)
-{
-	struct cli_machine *machine = cli_machine(cli);
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
-	char rules[48];
-
-	if (!machine)
-		return CLI_COULD_NOT;
-	if (!machine->image && !off)
-		return cli_fail(CLI_FOUND, "no rules are stored; `lurk apply` puts a profile into "
-					   "force");
-	if (!cli_machine_switch(machine, off, &outcome))
-		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
-	if (cli->json) {
-		struct json_object *object = json_object_new_object();
-
-		json_object_object_add(object, "off", json_object_new_boolean(off));
-		cli_print_json(object);
-		return CLI_DONE;
-	}
-	if (off)
-		puts("All rules are off: every key does its usual job.\n"
-		     "`lurk on` switches them on again; so does a restart of the computer.");
-	else
-		printf("In force again: %s.\n",
-		       cli_count(machine->image->rule_count, "rule", rules));
-	cli_tell_locks(cli, &outcome.report);
-	return CLI_DONE;
-}
-
-int cli_off(struct cli *cli, int argc, char **argv)
-{
-	cli_parse_plain(cli, argc, argv,
-			"Switch all rules off until `lurk on`, an apply, or a restart: every key "
-			"does its usual job.\vExample:\n  lurk off");
-	return switch_rules(cli, true);
-}
-
-int cli_on(struct cli *cli, int argc, char **argv)
-{
-	cli_parse_plain(cli, argc, argv,
-			"Switch the rules on again after `lurk off`.\vExample:\n  lurk on");
-	return switch_rules(cli, false);
 }

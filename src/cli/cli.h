@@ -11,18 +11,30 @@
 #include <json-c/json.h>
 
 #include "cli/machine.h"
+#include "lurk/check.h"
 #include "layout/layout.h"
 #include "profile/edit.h"
 #include "profile/profile.h"
 
 enum { CLI_DONE = 0, CLI_FOUND = 1, CLI_USAGE = 2, CLI_COULD_NOT = 3 };
 
+/* A name that a profile has for a keyboard, and whose it is here. */
+struct cli_alias {
+	const char *name, *mine;
+	uint16_t keyboard; /* 1 + index, 0 for none of these here */
+};
+
+enum { CLI_ALIASES = 16 };
+
 struct cli {
 	const char *desk; /* --desk, NULL for the real computer */
 	const char *profile_option;
 	bool json;
+	struct cli_alias aliases[CLI_ALIASES];
+	unsigned alias_count;
 
 	char profile_path[PATH_MAX], keyboards_path[PATH_MAX], state_folder[PATH_MAX];
+	bool judging; /* rules that contradict each other are read all the same */
 	bool files_read, profile_exists;
 	struct lurk_keyboards_file keyboards;
 	struct lurk_profile_file profile;
@@ -54,7 +66,15 @@ int cli_move(struct cli *cli, int argc, char **argv);
 int cli_restore(struct cli *cli, int argc, char **argv);
 int cli_undo(struct cli *cli, int argc, char **argv);
 int cli_show(struct cli *cli, int argc, char **argv);
+int cli_check_command(struct cli *cli, int argc, char **argv);
+int cli_diff(struct cli *cli, int argc, char **argv);
+int cli_reach(struct cli *cli, int argc, char **argv);
+int cli_try(struct cli *cli, int argc, char **argv);
+int cli_keep(struct cli *cli, int argc, char **argv);
 int cli_apply(struct cli *cli, int argc, char **argv);
+int cli_versions(struct cli *cli, int argc, char **argv);
+int cli_rollback(struct cli *cli, int argc, char **argv);
+int cli_help(struct cli *cli, int argc, char **argv);
 int cli_off(struct cli *cli, int argc, char **argv);
 int cli_on(struct cli *cli, int argc, char **argv);
 int cli_status(struct cli *cli, int argc, char **argv);
@@ -63,6 +83,9 @@ int cli_uninstall(struct cli *cli, int argc, char **argv);
 int cli_play(struct cli *cli, int argc, char **argv);
 int cli_demo(struct cli *cli, int argc, char **argv);
 int cli_overview(struct cli *cli);
+void cli_print_help(void);
+/* Says so, with what may have been meant; returns the status. */
+int cli_unknown_command(const char *word);
 
 /* Options of a subcommand are parsed with argp; this child parses --desk, --profile and --json into
  * the struct cli that is the parser's input's first child input. */
@@ -107,6 +130,14 @@ bool cli_make_desk(const char *folder, bool quiet);
 /* What a keyboard of the machine is called: its described name, or what it calls itself. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 
+/* Bits for the keys of letters and digits in the layout. */
+void cli_typing_keys(struct cli *cli, uint8_t typing[LURK_KEY_COUNT / 8]);
+/* Whether it has characters with AltRight. */
+bool cli_has_third_level(struct cli *cli);
+/* The first character of a text that it has no key for; false where it has all. */
+bool cli_untypable(const struct lurk_characters *characters, struct lurk_text text,
+		   uint32_t *codepoint);
+
 /* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
 bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
 
@@ -116,6 +147,8 @@ bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
 bool cli_note_edit(struct cli *cli, const char *path, const char *old, size_t length, bool existed,
 		   const char *fresh, size_t fresh_length, const char *summary);
 bool cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary);
+/* A version that is stored, or for 0 one without rules; bytes to be freed. */
+bool cli_old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes, size_t *length);
 
 /* ---- output.c ------------------------------------------------------------------------------- */
 
@@ -155,23 +188,68 @@ struct cli_effects {
 
 /* `keyboard` as in a rule: 0 is any keyboard, taken to be of full size. */
 bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects);
-/* Adds to `list` ("A, B and C") the meanings that keys gave before and none gives after. */
-unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list,
-		  size_t size);
+bool cli_on_a_full_keyboard(lurk_key key);
+/* Whether a described keyboard (0: none) has it broken or missing. */
+bool cli_is_out_of_order(const struct cli *cli, uint16_t keyboard, lurk_key key);
 /* A rule in words: "CapsLock gives Enter on heron". `keyboards` names them by index from 1. */
 const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, char *out,
 			   size_t size);
-/* The rules of an image, in words, one a line; to be freed. NULL image gives "". */
-char *cli_image_words(const struct lurk_image *image);
-char *cli_profile_words(const struct cli *cli);
-/* Lines that are in `a` and not in `b`, printed with a prefix; returns how many. */
-unsigned cli_print_missing(const char *a, const char *b, const char *prefix,
-			   struct json_object *json);
+/* ---- diff.c --------------------------------------------------------------------------------- */
+
+/* How many rules differ between what is in force and the file. */
+unsigned cli_pending(struct cli *cli);
+/* Prints what applying the file would change, below a title; returns how many. */
+unsigned cli_print_changes(struct cli *cli, const char *title);
+struct json_object *cli_changes_json(struct cli *cli);
+/* The first two, and how many more: "added: CapsLock gives Enter". Returns out. */
+const char *cli_sum_up_changes(const struct lurk_image *from, const struct lurk_image *to,
+			       char *out, size_t size);
+bool cli_read_version(const char *text, uint64_t *version);
+/* A stored version; bytes to be freed. False with the message printed. */
+bool cli_open_version(struct cli *cli, uint64_t version, uint8_t **bytes, struct lurk_image *image);
+
+/* ---- check.c -------------------------------------------------------------------------------- */
+
+/* Codes beside those of lurk/check.h, of what only files and layouts can tell. */
+enum { CLI_CHECK_CANNOT_TYPE = 100, CLI_CHECK_NOT_YET };
+
+struct cli_findings {
+	struct lurk_finding *all;
+	unsigned count, by_severity[LURK_LOCK_OUT + 1];
+	uint16_t keyboards[LURK_CHECK_KEYBOARDS]; /* the machine's numbers for them */
+	bool imagined;                            /* no machine, so none was looked at */
+};
+
+/* Checks the profile as it is in memory. False where it cannot be judged. */
+bool cli_check(struct cli *cli, struct cli_findings *findings);
+void cli_findings_free(struct cli_findings *findings);
+bool cli_findings_have(const struct cli_findings *findings, const struct lurk_finding *wanted);
+void cli_tell_finding(const struct cli *cli, const struct cli_findings *all,
+		      const struct lurk_finding *finding);
+void cli_print_findings(const struct cli *cli, const struct cli_findings *all,
+			enum lurk_severity least);
+/* "1 error, 2 warnings". Returns out. */
+const char *cli_count_findings(const struct cli_findings *findings, char out[96]);
+const char *cli_check_name(uint8_t code);
+struct json_object *cli_finding_json(const struct cli *cli, const struct cli_findings *all,
+				     const struct lurk_finding *finding);
+/* Before try and apply: false with the refusal printed, and nothing to be freed. */
+bool cli_check_first(struct cli *cli, bool force, struct cli_findings *findings);
+
+/* ---- try.c ---------------------------------------------------------------------------------- */
+
+enum { CLI_TRY_SECONDS = 30 };
+
+/* The whole of try. */
+int cli_try_now(struct cli *cli, unsigned seconds);
 
 /* ---- apply.c -------------------------------------------------------------------------------- */
 
 /* Compiles the profile and applies it to the computer. */
 bool cli_apply_profile(struct cli *cli, struct lurk_message *message);
+/* Why the machine refused, in the words of the file. */
+void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
+		     struct lurk_message *message);
 /* Says which locks were turned off, as far as that is known. */
 void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *report);
 
@@ -188,8 +266,12 @@ struct json_object *cli_ways_json(struct cli *cli);
 void cli_tell_bad_slots(const struct cli *cli);
 /* How many rules act on a keyboard of the machine. */
 unsigned cli_rules_on(const struct lurk_image *image, uint16_t described);
-/* How many changes are in the file and not in force, or the other way round. */
-unsigned cli_pending(struct cli *cli);
+
+/* ---- keyboards.c ---------------------------------------------------------------------------- */
+
+/* Gives a keyboard of the machine a name; the file is saved. */
+bool cli_name_keyboard(struct cli *cli, uint16_t number, const char *name,
+		       struct lurk_message *message);
 
 /* ---- holder.c ------------------------------------------------------------------------------- */
 

@@ -24,22 +24,20 @@ static const struct step {
 	{NULL, "It sends a code that nobody gave a name, so it is given a job by that code.",
 	 "lurk map hid:07:a5 to LaunchMail --keyboard curlew --note 'the feather key: mail the "
 	 "sightings'"},
+	{NULL, "It gets a name, too, since nobody remembers such a code.",
+	 "lurk keyboards --keyboard curlew --nickname hid:07:a5=Feather"},
 	{NULL, "Are the two Enter keys one and the same?",
-	 "printf 'press Enter on wagtail\\npress NumpadEnter\\n' | lurk identify"},
-	{NULL,
-	 "They mean the same and send different codes: each can be changed without the other.",
-	 "lurk resolve Enter NumpadEnter"},
-	{NULL,
-	 "Wagtail's Tern and Gull keys cannot be told apart by any program: one code for both.",
-	 "printf 'press Tern on wagtail\\npress Gull\\n' | lurk identify"},
-	{NULL, "And its Fn key stays inside the keyboard.",
-	 "echo 'press Fn on wagtail' | lurk identify"},
+	 "printf 'press Enter on wagtail\\npress NumpadEnter\\n' | lurk identify --compare"},
+	{NULL, "And Wagtail's Tern and Gull keys?",
+	 "printf 'press Tern on wagtail\\npress Gull\\n' | lurk identify --compare"},
+	{NULL, "Its Fn key does nothing at all. Does it send anything?",
+	 "echo 'press Fn on wagtail' | lurk identify --missing"},
 	{NULL, "An old note on the desk says only \"key 58\". That can be read in several ways.",
 	 "lurk resolve 58"},
-	{"Heron's Delete is stuck",
-	 "Since the rain it presses itself, with nobody near. Perch, a hot key, never says that it "
-	 "came up.",
-	 "printf 'wait 21s\\npress Perch on heron\\n' | lurk identify"},
+	{"Heron's Delete is stuck", "Since the rain something presses itself, with nobody near.",
+	 "echo 'wait 61s' | lurk identify --hands-off"},
+	{NULL, "And Perch, a hot key, never says that it came up.",
+	 "printf 'press Perch on heron\\nwait 2s\\npress Perch\\n' | lurk identify"},
 	{NULL, "Both are written down, so that nobody relies on them.",
 	 "lurk keyboards --keyboard heron --broken Delete\nlurk keyboards --keyboard heron "
 	 "--press-only F13"},
@@ -56,9 +54,39 @@ static const struct step {
 	 "lurk map AudioVolumeMute Space --keyboard curlew --note 'recorder'"},
 	{NULL, "A slip of the hand is met with a question, not with a wrong rule.",
 	 "lurk map delete nothing"},
-	{"Into force", "So far these are words in a file, in the order in which they were said.",
-	 "lurk show"},
-	{NULL, "Now they come into force, and stay.", "lurk apply"},
+	{"Is anything needed lost?",
+	 "So far these are words in a file, in the order in which they were said.", "lurk show"},
+	{NULL, "What is to be known before they come into force:", "lurk check"},
+	{NULL, "How will one get to the login prompt, then?",
+	 "lurk reach Control+Alt+Delete --profile hide/profile.yaml"},
+	{NULL,
+	 "What would lock a person out is not applied at all. To clean the keys, say, Enter shall "
+	 "do "
+	 "nothing,\nand nor shall CapsLock, which is the other Enter by now:",
+	 "lurk map 'any Enter' nothing\n"
+	 "lurk disable CapsLock\n"
+	 "lurk apply"},
+	{NULL, NULL, "lurk undo\nlurk undo"},
+	{"Tried, then kept",
+	 "For half a minute the rules are in force, and nothing is stored: what keys give, and "
+	 "then "
+	 "as before.",
+	 "printf 'press CapsLock on wagtail\\nwait 31s\\npress CapsLock on wagtail\\n' | lurk try"},
+	{NULL,
+	 "Nothing that rules do can take this away: both Shift keys and Escape, held for two "
+	 "seconds, end it.",
+	 "cat > stop.desk <<'END'\n"
+	 "hold ShiftLeft on wagtail\n"
+	 "hold ShiftRight\n"
+	 "hold Escape\n"
+	 "wait 2s\n"
+	 "release Escape\n"
+	 "release ShiftRight\n"
+	 "release ShiftLeft\n"
+	 "press CapsLock\n"
+	 "END\n"
+	 "lurk try --play stop.desk"},
+	{"Into force", "Now they come into force, and stay.", "lurk apply"},
 	{NULL,
 	 "Pressed on the real keys: what goes over the wire, which key that is, what the computer "
 	 "gets.\n"
@@ -96,6 +124,9 @@ static const struct step {
 	{"The way back", "The last edit was not wanted.", "lurk undo"},
 	{NULL, "Nor, on second thoughts, is the last apply: its rules go, the file stays.",
 	 "lurk undo"},
+	{NULL, "What was applied so far is kept, and what each changed; any of it can come back.",
+	 "lurk versions\nlurk rollback 1"},
+	{NULL, "For every other trouble:", "lurk help back"},
 	{NULL,
 	 "CapsLock alone goes back to its usual job; the rest shall hold.\n"
 	 "Wagtail needs no relay any more: the computer's own table can do what is left.",
@@ -179,7 +210,8 @@ static int tell(const char *folder)
 			cli_print_strong(steps[i].title);
 			puts(" ==\n");
 		}
-		printf("%s\n\n", steps[i].say);
+		if (steps[i].say)
+			printf("%s\n\n", steps[i].say);
 		if (run_step(&steps[i], self) > CLI_USAGE)
 			return cli_fail(CLI_COULD_NOT, "the story broke off here");
 	}

@@ -42,7 +42,7 @@ error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 		edit->words[edit->count++] = arg;
 		return 0;
 	case ARGP_KEY_END:
-		if (edit->count < edit->most && !edit->all)
+		if (edit->count < edit->most && !edit->all && !edit->optional)
 			argp_error(state,
 				   edit->count ? "the second key is missing" : "say which key");
 		if (edit->all && edit->count)
@@ -55,6 +55,13 @@ error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 
 /* ---- Rules in and out ----------------------------------------------------------------------- */
 
+static void name_keyboard(struct edit *edit)
+{
+	if (edit->keyboard)
+		snprintf(edit->where, sizeof edit->where, " on %s",
+			 edit->cli->keyboards.keyboards[edit->keyboard - 1].name.bytes);
+}
+
 int edit_start(struct edit *edit)
 {
 	struct cli *cli = edit->cli;
@@ -63,16 +70,26 @@ int edit_start(struct edit *edit)
 		return CLI_COULD_NOT;
 	if (!cli_keyboard_option(cli, edit->keyboard_name, &edit->keyboard))
 		return CLI_USAGE;
-	if (edit->keyboard)
-		snprintf(edit->where, sizeof edit->where, " on %s",
-			 cli->keyboards.keyboards[edit->keyboard - 1].name.bytes);
+	name_keyboard(edit);
 	edit->json = json_object_new_object();
 	edit->gave = "";
+	cli_check(cli, &edit->found);
 	return cli_effects(cli, edit->keyboard, &edit->before) ? CLI_DONE : CLI_COULD_NOT;
 }
 
 bool edit_read_press(struct edit *edit, const char *word, struct lurk_press *press)
 {
+	const struct lurk_nickname *nickname =
+		lurk_nickname_find(&edit->cli->keyboards, edit->keyboard, word);
+
+	if (nickname) {
+		/* It is a name on one keyboard, so the rule is for that one. */
+		memset(press, 0, sizeof *press);
+		press->on = nickname->on;
+		edit->keyboard = nickname->keyboard;
+		name_keyboard(edit);
+		return true;
+	}
 	return lurk_words_press(word, cli_characters(edit->cli), press, &edit->why);
 }
 
@@ -267,26 +284,47 @@ bool edit_put_rule(struct edit *edit, const struct lurk_press *press,
 
 /* ---- What is said --------------------------------------------------------------------------- */
 
-/* What the key gave before, and what no key gives any more. */
+/* What the check finds now and did not find before the edit. */
+static void say_findings(struct edit *edit)
+{
+	struct json_object *list = edit->cli->json ? json_object_new_array() : NULL;
+	struct cli_findings now;
+
+	if (cli_check(edit->cli, &now)) {
+		for (unsigned i = 0; i < now.count; i++) {
+			if (cli_findings_have(&edit->found, &now.all[i]))
+				continue;
+			if (list)
+				json_object_array_add(
+					list, cli_finding_json(edit->cli, &now, &now.all[i]));
+			else
+				cli_tell_finding(edit->cli, &now, &now.all[i]);
+		}
+	}
+	if (list)
+		json_object_object_add(edit->json, "findings", list);
+	cli_findings_free(&now);
+}
+
+/* What the key gave before, and what follows from the change. */
 static void say_changes(struct edit *edit)
 {
-	char list[256] = "", text[640] = "";
-
-	if (cli_effects(edit->cli, edit->keyboard, &edit->after))
-		cli_lost(&edit->before, &edit->after, list, sizeof list);
-	if (edit->cli->json) {
+	if (edit->cli->json)
 		json_object_object_add(edit->json, "before", json_object_new_string(edit->gave));
-		json_object_object_add(edit->json, "lost", json_object_new_string(list));
-		return;
-	}
-	if (*edit->gave)
-		snprintf(text, sizeof text, "Before, it gave %s%s", edit->gave, *list ? "; " : ".");
-	if (*list)
-		snprintf(text + strlen(text), sizeof text - strlen(text),
-			 "%so key gives %s%s any more.", *edit->gave ? "n" : "N", list,
-			 edit->where);
-	if (*text)
-		puts(text);
+	else if (*edit->gave)
+		printf("Before, it gave %s.\n", edit->gave);
+	say_findings(edit);
+}
+
+/* --apply does what apply does: it refuses what locks out. */
+static bool may_apply(struct edit *edit)
+{
+	struct cli_findings findings;
+	bool may = cli_check_first(edit->cli, false, &findings);
+
+	if (may)
+		cli_findings_free(&findings);
+	return may;
 }
 
 int edit_finish(struct edit *edit, const char *summary)
@@ -308,7 +346,12 @@ int edit_finish(struct edit *edit, const char *summary)
 		json_object_object_add(edit->json, "line", json_object_new_int64(edit->line));
 	json_object_object_add(edit->json, "file", json_object_new_string(cli->profile_path));
 	say_changes(edit);
+	cli_findings_free(&edit->found);
 	json_object_object_add(edit->json, "in_force", json_object_new_boolean(edit->apply));
+	if (edit->apply && !may_apply(edit)) {
+		json_object_put(edit->json);
+		return CLI_FOUND;
+	}
 	if (edit->apply && !cli_apply_profile(cli, &why)) {
 		json_object_put(edit->json);
 		return cli_fail(CLI_COULD_NOT, "the file is changed, but not in force: %s",
@@ -335,6 +378,7 @@ int edit_finish(struct edit *edit, const char *summary)
 
 int edit_failed(struct edit *edit, int status)
 {
+	cli_findings_free(&edit->found);
 	if (edit->json)
 		json_object_put(edit->json);
 	return edit->why.text[0] ? cli_fail(status, "%s", edit->why.text) : status;

@@ -11,14 +11,15 @@
 struct edit {
 	struct cli *cli;
 	const char *keyboard_name, *note;
-	bool apply, all;
+	bool apply, all, factory, optional; /* optional: no word is needed */
 	const char *words[3];
 	unsigned count, most;
 
 	uint16_t keyboard;
 	struct cli_effects before, after;
-	char where[64];   /* " on wagtail" or "" */
-	const char *gave; /* what the key gave before, "" where that is not one thing */
+	struct cli_findings found; /* before the edit */
+	char where[64];            /* " on wagtail" or "" */
+	const char *gave;          /* what the key gave before, "" where that is not one thing */
 	struct lurk_message why;
 	uint32_t line; /* of the rule added or changed last */
 	struct json_object *json;

@@ -1,11 +1,11 @@
-/* What rules amount to: what keys give, what got lost, rules in words. */
+/* What rules amount to: what keys give, and rules in words. */
 #include <stdlib.h>
 #include <string.h>
 
 #include "cli/cli.h"
 
 /* Keys that any keyboard of full size has. */
-static bool on_a_full_keyboard(lurk_key key)
+bool cli_on_a_full_keyboard(lurk_key key)
 {
 	for (size_t i = 0; lurk_key_scan(key, i).kind; i++) {
 		lurk_scan scan = lurk_key_scan(key, i);
@@ -29,12 +29,13 @@ static const struct lurk_session_keyboard *plugged(const struct cli *cli, uint16
 	return NULL;
 }
 
-static bool is_out_of_order(const struct cli *cli, uint16_t keyboard, lurk_key key)
+bool cli_is_out_of_order(const struct cli *cli, uint16_t keyboard, lurk_key key)
 {
 	const struct lurk_keyboard *k = keyboard ? &cli->keyboards.keyboards[keyboard - 1] : NULL;
 
 	for (unsigned i = 0; k && i < k->quirk_count; i++) {
-		if (k->quirks[i].key == key && k->quirks[i].kind != LURK_QUIRK_PRESS_ONLY)
+		if (k->quirks[i].key == key && (k->quirks[i].kind == LURK_QUIRK_BROKEN ||
+						k->quirks[i].kind == LURK_QUIRK_MISSING))
 			return true;
 	}
 	return false;
@@ -79,52 +80,12 @@ bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects
 		lurk_scan scan = lurk_key_scan_on(key, (enum lurk_wiring)wiring);
 
 		effects->has[key] =
-			here ? lurk_declares(&here->info, key) : on_a_full_keyboard(key);
-		effects->has[key] = effects->has[key] && !is_out_of_order(cli, keyboard, key);
+			here ? lurk_declares(&here->info, key) : cli_on_a_full_keyboard(key);
+		effects->has[key] = effects->has[key] && !cli_is_out_of_order(cli, keyboard, key);
 		effects->gives[key] = lurk_action_key(lurk_keymap_find(keymap, scan, key), key);
 	}
 	free(keymap);
 	return true;
-}
-
-static bool gives_meaning(const struct cli_effects *effects, lurk_key wanted)
-{
-	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		lurk_key gives = effects->gives[key];
-
-		if (effects->has[key] && (gives == wanted || lurk_key_same_meaning(gives, wanted)))
-			return true;
-	}
-	return false;
-}
-
-unsigned cli_lost(const struct cli_effects *before, const struct cli_effects *after, char *list,
-		  size_t size)
-{
-	lurk_key lost[8];
-	unsigned count = 0;
-
-	*list = '\0';
-	for (lurk_key key = lurk_key_next(0); key && count < 8; key = lurk_key_next(key)) {
-		lurk_key gave = before->gives[key];
-		bool again = false;
-
-		for (unsigned i = 0; i < count; i++)
-			again = again || lost[i] == gave || lurk_key_same_meaning(lost[i], gave);
-		if (before->has[key] && gave && !again && !gives_meaning(after, gave))
-			lost[count++] = gave;
-	}
-	for (unsigned i = 0; i < count; i++) {
-		const char *pair = lurk_key_pair_name(lost[i]);
-		size_t n = strlen(list);
-
-		snprintf(list + n, size - n, "%s%s",
-			 !i               ? ""
-			 : i + 1 == count ? " or "
-					  : ", ",
-			 *pair ? pair : lurk_key_name(lost[i]));
-	}
-	return count;
 }
 
 /* ---- Rules in words ------------------------------------------------------------------------- */
@@ -145,79 +106,4 @@ const char *cli_rule_words(const struct lurk_rule *rule, const char *keyboard, c
 	if (rule->off)
 		snprintf(out + strlen(out), size - strlen(out), " (switched off)");
 	return out;
-}
-
-static void add_line(char **lines, const struct lurk_rule *rule, const char *keyboard)
-{
-	char words[512];
-	size_t n = *lines ? strlen(*lines) : 0;
-	char *grown;
-
-	cli_rule_words(rule, keyboard, words, sizeof words);
-	grown = realloc(*lines, n + strlen(words) + 2);
-	if (!grown)
-		abort();
-	*lines = grown;
-	sprintf(grown + n, "%s\n", words);
-}
-
-char *cli_image_words(const struct lurk_image *image)
-{
-	char *lines = strdup("");
-
-	for (uint32_t i = 0; image && i < image->rule_count; i++) {
-		struct lurk_keyboard keyboard = {0};
-		struct lurk_rule rule;
-		char name[64] = "";
-
-		lurk_image_rule(image, i, &rule);
-		if (rule.keyboard) {
-			lurk_image_keyboard(image, rule.keyboard - 1U, &keyboard);
-			cli_safe(keyboard.name, name, sizeof name);
-		}
-		add_line(&lines, &rule, name);
-	}
-	return lines;
-}
-
-char *cli_profile_words(const struct cli *cli)
-{
-	char *lines = strdup("");
-
-	for (uint32_t i = 0; i < cli->profile.count; i++) {
-		const struct lurk_rule *rule = &cli->profile.rules[i];
-
-		add_line(&lines, rule,
-			 rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes
-					: "");
-	}
-	return lines;
-}
-
-static bool has_line(const char *lines, const char *line, size_t length)
-{
-	for (const char *at = lines; *at; at = strchr(at, '\n') + 1) {
-		if (!strncmp(at, line, length) && at[length] == '\n')
-			return true;
-	}
-	return false;
-}
-
-unsigned cli_print_missing(const char *a, const char *b, const char *prefix,
-			   struct json_object *json)
-{
-	unsigned count = 0;
-
-	for (const char *at = a; *at; at = strchr(at, '\n') + 1) {
-		size_t length = strcspn(at, "\n");
-
-		if (has_line(b, at, length))
-			continue;
-		count++;
-		if (json)
-			json_object_array_add(json, json_object_new_string_len(at, (int)length));
-		else if (prefix)
-			printf("%s%.*s\n", prefix, (int)length, at);
-	}
-	return count;
 }

@@ -3,8 +3,10 @@
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <wchar.h>
 
 #include "cli/cli.h"
 
@@ -66,12 +68,15 @@ static void find_paths(struct cli *cli)
 		const char *slash = strrchr(cli->profile_option, '/');
 
 		snprintf(cli->profile_path, sizeof cli->profile_path, "%s", cli->profile_option);
-		if (!cli->desk)
-			snprintf(folder, sizeof folder, "%.*s",
-				 slash ? (int)(slash - cli->profile_option) : 1,
-				 slash ? cli->profile_option : ".");
+		snprintf(cli->keyboards_path, sizeof cli->keyboards_path, "%.*s/keyboards.yaml",
+			 slash ? (int)(slash - cli->profile_option) : 1,
+			 slash ? cli->profile_option : ".");
 	}
-	snprintf(cli->keyboards_path, sizeof cli->keyboards_path, "%s/keyboards.yaml", folder);
+	/* A profile that came with its keyboards has those; one that came alone is for one's own.
+	 */
+	if (!cli->profile_option || cli->desk || access(cli->keyboards_path, F_OK))
+		snprintf(cli->keyboards_path, sizeof cli->keyboards_path, "%s/keyboards.yaml",
+			 folder);
 }
 
 /* ---- Layouts -------------------------------------------------------------------------------- */
@@ -114,6 +119,58 @@ static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16
 const struct lurk_characters *cli_characters(struct cli *cli)
 {
 	return *cli->layout_name ? &cli->characters : NULL;
+}
+
+void cli_typing_keys(struct cli *cli, uint8_t typing[LURK_KEY_COUNT / 8])
+{
+	static const char characters[] = "abcdefghijklmnopqrstuvwxyz0123456789";
+	lurk_key key;
+	uint16_t modifiers;
+
+	memset(typing, 0, LURK_KEY_COUNT / 8);
+	for (const char *c = characters; *c && cli_characters(cli); c++) {
+		if (!find_character(cli, (uint8_t)*c, &key, &modifiers)) {
+			lurk_check_typing(typing); /* a layout for another script */
+			return;
+		}
+		typing[key / 8] |= (uint8_t)(1U << key % 8);
+	}
+	if (!cli_characters(cli))
+		lurk_check_typing(typing);
+}
+
+bool cli_has_third_level(struct cli *cli)
+{
+	enum { FIRST = 0xa1, LAST = 0x17f }; /* Latin letters and signs that ASCII lacks */
+	lurk_key key;
+	uint16_t modifiers;
+
+	for (uint32_t c = FIRST; c <= LAST && cli_characters(cli); c++) {
+		if (find_character(cli, c, &key, &modifiers) && modifiers & LURK_MOD_RIGHT_ALT)
+			return true;
+	}
+	return false;
+}
+
+bool cli_untypable(const struct lurk_characters *characters, struct lurk_text text,
+		   uint32_t *codepoint)
+{
+	mbstate_t state = {0};
+
+	for (size_t at = 0; at < text.length;) {
+		uint16_t modifiers;
+		lurk_key key;
+		wchar_t c;
+		size_t n = mbrtowc(&c, text.bytes + at, text.length - at, &state);
+
+		if (n == (size_t)-1 || n == (size_t)-2 || !n)
+			return false;
+		*codepoint = (uint32_t)c;
+		if (c >= ' ' && !characters->find(characters->data, *codepoint, &key, &modifiers))
+			return true;
+		at += n;
+	}
+	return false;
 }
 
 /* The profile's own layout, else the desk's, else the system's. Looked for before the rules are
@@ -174,6 +231,57 @@ static bool read_or_begin(const char *path, const char *head, char **bytes, size
 	return true;
 }
 
+/* A profile from someone else names keyboards as they do: `--as` says which are meant, or the
+ * person at the terminal. */
+static uint16_t ask_keyboard(void *data, const char *name)
+{
+	struct cli *cli = data;
+	char answer[64], list[256] = "";
+	struct cli_alias *alias;
+
+	for (unsigned i = 0; i < cli->alias_count; i++) {
+		if (!strcasecmp(cli->aliases[i].name, name))
+			return cli->aliases[i].keyboard;
+	}
+	if (!cli->profile_option || cli->json || !isatty(STDIN_FILENO) || !isatty(STDERR_FILENO) ||
+	    cli->alias_count == CLI_ALIASES || !cli->keyboards.count)
+		return 0;
+	for (uint16_t i = 0; i < cli->keyboards.count; i++)
+		snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s", i ? ", " : "",
+			 cli->keyboards.keyboards[i].name.bytes);
+	fprintf(stderr, "%s has rules for a keyboard called %s. Which of yours is that? (%s) ",
+		cli->profile_path, name, list);
+	if (!fgets(answer, sizeof answer, stdin))
+		return 0;
+	answer[strcspn(answer, "\n")] = '\0';
+	alias = &cli->aliases[cli->alias_count++];
+	*alias = (struct cli_alias){strdup(name), NULL, 0};
+	for (uint16_t i = 0; i < cli->keyboards.count; i++) {
+		if (!strcasecmp(cli->keyboards.keyboards[i].name.bytes, answer))
+			alias->keyboard = (uint16_t)(i + 1);
+	}
+	return alias->keyboard;
+}
+
+/* `--as NAME=MINE` */
+static bool take_aliases(struct cli *cli)
+{
+	struct lurk_message why;
+
+	for (unsigned i = 0; i < cli->alias_count; i++) {
+		struct cli_alias *alias = &cli->aliases[i];
+
+		alias->keyboard = lurk_keyboards_find(&cli->keyboards, alias->mine, &why);
+		if (!alias->keyboard) {
+			cli_fail(CLI_USAGE, "--as %s=%s: %s", alias->name, alias->mine, why.text);
+			return false;
+		}
+	}
+	cli->keyboards.ask = ask_keyboard;
+	cli->keyboards.ask_data = cli;
+	return true;
+}
+
 bool cli_read_files(struct cli *cli)
 {
 	struct lurk_message why;
@@ -191,6 +299,8 @@ bool cli_read_files(struct cli *cli)
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
+	if (!take_aliases(cli))
+		return false;
 	if (!read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists,
 			   &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
@@ -198,7 +308,8 @@ bool cli_read_files(struct cli *cli)
 	}
 	find_layout(cli, bytes, length);
 	if (!lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
-			       cli_characters(cli), &why)) {
+			       cli_characters(cli), &why) ||
+	    !(cli->judging || lurk_profile_agrees(&cli->profile, &cli->keyboards, &why))) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
@@ -213,7 +324,8 @@ bool cli_reread_profile(struct cli *cli, struct lurk_message *message)
 
 	lurk_profile_free(&cli->profile);
 	return lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
-				 cli_characters(cli), message);
+				 cli_characters(cli), message) &&
+	       lurk_profile_agrees(&cli->profile, &cli->keyboards, message);
 }
 
 static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml,

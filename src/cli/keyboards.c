@@ -6,12 +6,14 @@
 #include "service/protocol.h"
 
 enum { PATIENCE_S = 30 };
+enum { OPTION_SAME_AS = 1000, OPTION_NICKNAME, OPTION_DESCRIBE, OPTION_OFF_CHORD };
 
 struct keyboards {
 	struct cli *cli;
 	const char *name, *keyboard, *script;
 	const char *quirk; /* the list of keyboards.yaml that keys are added to */
-	bool apart;
+	const char *same_as, *nickname;
+	bool apart, describe;
 	char **keys;
 	unsigned count;
 	int pressed; /* the session's number of the keyboard on which a key came, -1 for none yet */
@@ -42,17 +44,29 @@ static const char *identity_words(const struct lurk_identity *identity, char *ou
 	return out;
 }
 
-static const char *quirk_words(const struct lurk_keyboard *k, char *out, size_t size)
+static void list_quirks(const struct lurk_keyboard *k, enum lurk_quirk_kind kind, const char *what,
+			const char *between, char *out, size_t size)
 {
-	static const char *const names[] = {"", "broken", "missing", "press-only"};
+	bool first = true;
 
-	snprintf(out, size, "%s", k->apart ? "stands apart" : "");
 	for (unsigned i = 0; i < k->quirk_count; i++) {
 		size_t n = strlen(out);
 
-		snprintf(out + n, size - n, "%s%s %s", n ? ", " : "", names[k->quirks[i].kind],
-			 lurk_key_name(k->quirks[i].key));
+		if (k->quirks[i].kind != kind)
+			continue;
+		snprintf(out + n, size - n, "%s%s%s%s", first && n ? ", " : "", first ? what : "",
+			 first ? " " : between, lurk_key_name(k->quirks[i].key));
+		first = false;
 	}
+}
+
+static const char *quirk_words(const struct lurk_keyboard *k, char *out, size_t size)
+{
+	snprintf(out, size, "%s", k->apart ? "stands apart" : "");
+	list_quirks(k, LURK_QUIRK_BROKEN, "broken", ", ", out, size);
+	list_quirks(k, LURK_QUIRK_MISSING, "missing", ", ", out, size);
+	list_quirks(k, LURK_QUIRK_PRESS_ONLY, "press-only", ", ", out, size);
+	list_quirks(k, LURK_QUIRK_OFF_CHORD, "off chord", "+", out, size);
 	return out;
 }
 
@@ -320,42 +334,52 @@ static int say_done(struct cli *cli, const char *summary)
 	return CLI_DONE;
 }
 
-static int name_it(struct keyboards *k)
+bool cli_name_keyboard(struct cli *cli, uint16_t number, const char *name,
+		       struct lurk_message *message)
 {
-	struct cli *cli = k->cli;
-	int number = choose(k);
-	const struct lurk_identity *identity;
-	struct lurk_field field = {k->name, NULL};
-	struct lurk_message why;
+	const struct lurk_identity *identity = &cli->machine->keyboards[number].info.identity;
+	struct lurk_field field = {name, NULL};
 	char *value, summary[200];
 	bool fine;
 
-	if (number < 0)
-		return CLI_USAGE;
-	identity = &cli->machine->keyboards[number].info.identity;
 	if (cli_described(cli, identity))
-		return cli_fail(CLI_USAGE, "that keyboard is called %s already; rename it in %s",
-				cli_keyboard_name(cli, (uint16_t)number), cli->keyboards_path);
+		return lurk_say(message, "that keyboard is called %s already; rename it in %s",
+				cli_keyboard_name(cli, number), cli->keyboards_path);
 	value = recognise_by(identity);
 	field.value = value;
-	fine = lurk_edit_name(&cli->keyboards.yaml, "keyboards", &field, &why) && reread(cli, &why);
+	fine = lurk_edit_name(&cli->keyboards.yaml, "keyboards", &field, message) &&
+	       reread(cli, message);
 	free(value);
-	if (!fine)
-		return cli_fail(CLI_USAGE, "%s", why.text);
 	snprintf(summary, sizeof summary, "%s is now called %s",
-		 *identity->name ? identity->name : "That keyboard", k->name);
-	return say_done(cli, summary);
+		 *identity->name ? identity->name : "That keyboard", name);
+	return fine && (say_done(cli, summary) == CLI_DONE ||
+			lurk_say(message, "%s cannot be written", cli->keyboards_path));
+}
+
+static int name_it(struct keyboards *k)
+{
+	struct lurk_message why;
+	int number = choose(k);
+
+	if (number < 0)
+		return CLI_USAGE;
+	return cli_name_keyboard(k->cli, (uint16_t)number, k->name, &why)
+		       ? CLI_DONE
+		       : cli_fail(CLI_USAGE, "%s", why.text);
 }
 
 /* ---- Odd keys -------------------------------------------------------------------------------- */
 
-/* The list as it is to be: what it has, and what is new. */
+static const char off_chord[] = "off-chord";
+
+/* The list as it is to be: what it has, and what is new; a chord is another one. */
 static bool new_list(struct keyboards *k, const struct lurk_node *old, char *out, size_t size)
 {
 	struct lurk_message why;
 
 	snprintf(out, size, "[");
-	for (const struct lurk_node *key = old ? old->first : NULL; key; key = key->next)
+	for (const struct lurk_node *key = old && k->quirk != off_chord ? old->first : NULL; key;
+	     key = key->next)
 		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "",
 			 key->text);
 	for (unsigned i = 0; i < k->count; i++) {
@@ -374,6 +398,14 @@ static bool new_list(struct keyboards *k, const struct lurk_node *old, char *out
 	return true;
 }
 
+/* The description of a keyboard in the file: the first way in which it is recognised. */
+static const struct lurk_node *description(const struct cli *cli, uint16_t described)
+{
+	const struct lurk_node *way = cli->keyboards.nodes[described - 1];
+
+	return way->kind == LURK_NODE_LIST ? way->first : way;
+}
+
 static int mark_keys(struct keyboards *k)
 {
 	struct cli *cli = k->cli;
@@ -387,18 +419,137 @@ static int mark_keys(struct keyboards *k)
 		return cli_fail(CLI_USAGE, "say on which keyboard: --keyboard NAME");
 	if (!cli_keyboard_option(cli, k->keyboard, &described))
 		return CLI_USAGE;
-	way = cli->keyboards.nodes[described - 1];
-	if (way->kind == LURK_NODE_LIST)
-		way = way->first;
+	way = description(cli, described);
 	if (!new_list(k, lurk_node_get(way, k->quirk), list, sizeof list))
 		return CLI_USAGE;
-	snprintf(summary, sizeof summary, "On %s these are %s: %.*s",
+	snprintf(summary, sizeof summary,
+		 k->quirk == off_chord ? "On %s the %s is %.*s" : "On %s these are %s: %.*s",
 		 cli->keyboards.keyboards[described - 1].name.bytes, k->quirk,
 		 (int)strlen(list) - 2, list + 1);
 	field.value = list;
 	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	return say_done(cli, summary);
+}
+
+/* `CODE=NAME` */
+static int give_nickname(struct keyboards *k)
+{
+	struct cli *cli = k->cli;
+	const char *equals = strrchr(k->nickname, '=');
+	struct lurk_field field = {"nicknames", NULL};
+	char list[1024] = "{", code[LURK_WORDS], summary[256], on[LURK_WORDS];
+	struct lurk_message why;
+	struct lurk_press press;
+	uint16_t described;
+
+	if (!k->keyboard)
+		return cli_fail(CLI_USAGE, "say on which keyboard: --keyboard NAME");
+	if (!cli_keyboard_option(cli, k->keyboard, &described))
+		return CLI_USAGE;
+	if (!equals || equals == k->nickname || !equals[1])
+		return cli_fail(CLI_USAGE,
+				"a nickname is given as in --nickname hid:07:a5=Feather");
+	snprintf(code, sizeof code, "%.*s", (int)(equals - k->nickname), k->nickname);
+	if (!lurk_words_press(code, cli_characters(cli), &press, &why))
+		return cli_fail(CLI_USAGE, "%s", why.text);
+	if (press.modifiers || press.only || press.on.kind < LURK_TARGET_KEY)
+		return cli_fail(CLI_USAGE, "`%s`: a nickname stands for one key or scan code",
+				code);
+	lurk_words_target(&press.on, on);
+	for (uint16_t i = 0; i < cli->keyboards.nickname_count; i++) {
+		const struct lurk_nickname *n = &cli->keyboards.nicknames[i];
+		char one[LURK_WORDS];
+
+		if (n->keyboard == described && strcmp(lurk_words_target(&n->on, one), on) != 0)
+			snprintf(list + strlen(list), sizeof list - strlen(list), "%s: \"%s\", ",
+				 n->name, one);
+	}
+	snprintf(list + strlen(list), sizeof list - strlen(list), "%s: \"%s\"}", equals + 1, on);
+	field.value = list;
+	if (!lurk_edit_set(&cli->keyboards.yaml, description(cli, described), &field, &why) ||
+	    !reread(cli, &why))
+		return cli_fail(CLI_USAGE, "%s", why.text);
+	snprintf(summary, sizeof summary, "%s on %s is called %s from now on", on,
+		 cli->keyboards.keyboards[described - 1].name.bytes, equals + 1);
+	return say_done(cli, summary);
+}
+
+/* The same keyboard by another connection: one more way to recognise it. */
+static int join(struct keyboards *k)
+{
+	struct cli *cli = k->cli;
+	struct lurk_message why;
+	struct lurk_field field;
+	const struct lurk_node *map, *old;
+	char *way, *value = NULL, summary[256];
+	uint16_t described;
+	int number, n;
+
+	if (!cli_keyboard_option(cli, k->same_as, &described))
+		return CLI_USAGE;
+	number = choose(k);
+	if (number < 0)
+		return CLI_USAGE;
+	if (cli_described(cli, &cli->machine->keyboards[number].info.identity))
+		return cli_fail(CLI_USAGE, "that keyboard is called %s already",
+				cli_keyboard_name(cli, (uint16_t)number));
+	old = cli->keyboards.nodes[described - 1];
+	map = lurk_node_get(cli->keyboards.yaml.root, "keyboards");
+	way = recognise_by(&cli->machine->keyboards[number].info.identity);
+	if (memchr(cli->keyboards.yaml.bytes + old->start, '\n', old->end - old->start)) {
+		cli_fail(CLI_COULD_NOT,
+			 "%s stands on several lines in %s; add this to its list there: - %s",
+			 k->same_as, cli->keyboards_path, way);
+		free(way);
+		return CLI_COULD_NOT;
+	}
+	n = old->kind == LURK_NODE_LIST
+		    ? asprintf(&value, "%.*s, %s]", (int)(old->end - old->start - 1),
+			       cli->keyboards.yaml.bytes + old->start, way)
+		    : asprintf(&value, "[%.*s, %s]", (int)(old->end - old->start),
+			       cli->keyboards.yaml.bytes + old->start, way);
+	free(way);
+	if (n < 0)
+		abort();
+	field = (struct lurk_field){cli->keyboards.keyboards[described - 1].name.bytes, value};
+	snprintf(summary, sizeof summary, "%s is the same keyboard as %s",
+		 cli->machine->keyboards[number].info.identity.name, field.name);
+	if (!lurk_edit_set(&cli->keyboards.yaml, map, &field, &why) || !reread(cli, &why)) {
+		free(value);
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+	}
+	free(value);
+	return say_done(cli, summary);
+}
+
+/* What was learnt of the keyboards here, as a keyboards.yaml for others. */
+static int describe(struct keyboards *k)
+{
+	struct cli *cli = k->cli;
+	const struct cli_machine *machine = cli->machine;
+	uint16_t only;
+
+	if (!cli_keyboard_option(cli, k->keyboard, &only))
+		return CLI_USAGE;
+	puts("keyboards:");
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *one = &machine->keyboards[i];
+		uint16_t described = one->present ? cli_described(cli, &one->info.identity) : 0;
+		unsigned declared = 0;
+
+		if (!described || (only && only != described))
+			continue;
+		for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key))
+			declared += lurk_declares(&one->info, key);
+		printf("  # calls itself \"%s\"; says that it has %u keys\n",
+		       one->info.identity.name, declared);
+		printf("  %s: %.*s\n", cli->keyboards.keyboards[described - 1].name.bytes,
+		       (int)(cli->keyboards.nodes[described - 1]->end -
+			     cli->keyboards.nodes[described - 1]->start),
+		       cli->keyboards.yaml.bytes + cli->keyboards.nodes[described - 1]->start);
+	}
+	return CLI_DONE;
 }
 
 /* A thing that types but that nobody types on: a scanner, a token for passwords. */
@@ -415,9 +566,7 @@ static int set_apart(struct keyboards *k)
 		return cli_fail(CLI_USAGE, "say which keyboard: --keyboard NAME");
 	if (!cli_keyboard_option(cli, k->keyboard, &described))
 		return CLI_USAGE;
-	way = cli->keyboards.nodes[described - 1];
-	if (way->kind == LURK_NODE_LIST)
-		way = way->first;
+	way = description(cli, described);
 	snprintf(summary, sizeof summary, "%s stands apart: rules for all keyboards leave it alone",
 		 cli->keyboards.keyboards[described - 1].name.bytes);
 	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
@@ -436,9 +585,19 @@ static const struct argp_option options[] = {
 	 "It types, but nobody types on it (a scanner, a token): rules for all keyboards leave it "
 	 "alone",
 	 0},
+	{"same-as", OPTION_SAME_AS, "NAME", 0,
+	 "The keyboard here that has no name, or the one on which a key is pressed, is NAME by "
+	 "another connection",
+	 0},
+	{"nickname", OPTION_NICKNAME, "CODE=NICKNAME", 0,
+	 "Give a key of that keyboard a name of your own, to be used in rules", 0},
+	{"describe", OPTION_DESCRIBE, NULL, 0,
+	 "Write what was learnt of the keyboards here, for others", 0},
 	{"broken", 'b', NULL, 0, "KEYs are there, but not to be relied on", 1},
 	{"missing", 'm', NULL, 0, "KEYs are not on this keyboard", 1},
 	{"press-only", 'o', NULL, 0, "KEYs never send their release", 1},
+	{"off-chord", OPTION_OFF_CHORD, NULL, 0,
+	 "These 2 to 4 KEYs, held together for two seconds, switch all rules off and on", 1},
 	{0},
 };
 
@@ -462,12 +621,26 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case 'A':
 		k->apart = true;
 		return 0;
+	case OPTION_SAME_AS:
+		k->same_as = arg;
+		return 0;
+	case OPTION_NICKNAME:
+		k->nickname = arg;
+		return 0;
+	case OPTION_DESCRIBE:
+		k->describe = true;
+		return 0;
+	case OPTION_OFF_CHORD:
 	case 'b':
 	case 'm':
 	case 'o':
 		if (k->quirk)
-			argp_error(state, "one of --broken, --missing and --press-only at a time");
-		k->quirk = key == 'b' ? "broken" : key == 'm' ? "missing" : "press-only";
+			argp_error(state, "one of --broken, --missing, --press-only and "
+					  "--off-chord at a time");
+		k->quirk = key == 'b'   ? "broken"
+			   : key == 'm' ? "missing"
+			   : key == 'o' ? "press-only"
+					: off_chord;
 		return 0;
 	case ARGP_KEY_ARGS:
 		k->keys = state->argv + state->next;
@@ -477,7 +650,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		if (k->apart && (k->quirk || k->name))
 			argp_error(state, "--apart goes with --keyboard alone");
 		if (k->count && !k->quirk)
-			argp_error(state, "keys go with --broken, --missing or --press-only");
+			argp_error(state,
+				   "keys go with --broken, --missing, --press-only or --off-chord");
 		if (k->quirk && (!k->count || k->name))
 			argp_error(state, "say which keys, as in --broken Delete");
 		return 0;
@@ -508,6 +682,12 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (k.name)
 		return name_it(&k);
+	if (k.same_as)
+		return join(&k);
+	if (k.nickname)
+		return give_nickname(&k);
+	if (k.describe)
+		return describe(&k);
 	if (k.apart)
 		return set_apart(&k);
 	return k.quirk ? mark_keys(&k) : list(cli);

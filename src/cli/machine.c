@@ -184,6 +184,7 @@ static void read_keyboard(struct json_object *one, struct cli_machine *machine)
 	k->info.locks = (uint8_t)number(one, "locks");
 	if (strlen(text(one, "declares")) == 2 * sizeof k->info.declares)
 		lurk_hex_read(text(one, "declares"), 2 * sizeof k->info.declares, k->info.declares);
+	k->used = flag(one, "used");
 	k->described = (uint16_t)number(one, "described");
 	k->choice.way = place_in(text(one, "way"), lurk_way_words, 3);
 	k->choice.reason = (uint8_t)number(one, "reason");
@@ -463,7 +464,6 @@ bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t
 {
 	memset(outcome, 0, sizeof *outcome);
 	if (machine->desk) {
-		machine->desk->session.by = getuid();
 		machine->desk->session.keep_locks = machine->keep_locks;
 		outcome->error = lurk_session_apply(&machine->desk->session, image, length,
 						    &outcome->report);
@@ -547,6 +547,7 @@ bool cli_machine_stored(struct cli_machine *machine, uint64_t sequence, uint8_t 
 			    &image, &report) ||
 	    image.sequence != sequence) {
 		free(*bytes);
+		*bytes = NULL;
 		return false;
 	}
 	*length = image.length;
@@ -671,7 +672,7 @@ bool cli_machine_watch(struct cli_machine *machine, const struct cli_watching *w
 
 	json_object_object_add(params, "take", json_object_new_boolean(watching->take));
 	json_object_object_add(params, "seconds", json_object_new_int64(watching->seconds));
-	result = call(machine->service, "watch", params, &outcome);
+	result = call(machine->service, watching->deaf ? "status" : "watch", params, &outcome);
 	if (!result) {
 		*message = outcome.why;
 		return false;
@@ -687,7 +688,7 @@ bool cli_machine_watch(struct cli_machine *machine, const struct cli_watching *w
 	if (tty)
 		tcsetattr(STDIN_FILENO, TCSAFLUSH, &terminal);
 	sigaction(SIGINT, &before, NULL);
-	result = fine ? call(machine->service, "unwatch", NULL, &outcome) : NULL;
+	result = fine && !watching->deaf ? call(machine->service, "unwatch", NULL, &outcome) : NULL;
 	json_object_put(result);
 	json_object_put(machine->service->kept);
 	machine->service->kept = json_object_new_array();

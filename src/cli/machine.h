@@ -63,6 +63,7 @@ bool cli_machine_stored(struct cli_machine *machine, uint64_t sequence, uint8_t 
 struct cli_watching {
 	void *data;
 	unsigned seconds; /* the longest; 0 for until it is ended */
+	bool deaf;        /* without the presses, which not everybody may see */
 	bool take;        /* no other program gets what is pressed meanwhile */
 	bool (*key)(void *data, const struct lurk_event *event, const struct lurk_action *action);
 	/* What is typed on the terminal, which neither echoes it nor keeps it for the shell. */

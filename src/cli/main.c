@@ -18,19 +18,29 @@ const struct cli_command cli_commands[] = {
 	{"move", "KEY NEWKEY", "let another key take over a broken one's job", cli_move},
 	{"restore", "KEY", "give a key its usual job back", cli_restore},
 	{"show", "", "the rules, line by line", cli_show},
+	{"check", "[PROFILE]", "what is wrong, and what would get lost", cli_check_command},
+	{"diff", "[N [N]]", "what applying would change", cli_diff},
+	{"reach", "KEY", "which keys to press for a key or chord", cli_reach},
+	{"try", "", "in force for half a minute, then as before", cli_try},
+	{"keep", "", "keep what is being tried", cli_keep},
 	{"apply", "", "put the profile into force, and keep it", cli_apply},
-	{"off", "", "all rules off, every key as usual", cli_off},
-	{"on", "", "the rules on again", cli_on},
+	{"off", "[KEY]", "all rules off, or those on a key", cli_off},
+	{"on", "[KEY]", "on again", cli_on},
 	{"status", "", "what is in force, and by which way", cli_status},
 	{"undo", "", "take back the last edit or apply", cli_undo},
+	{"versions", "", "what was applied before", cli_versions},
+	{"rollback", "[N]", "an earlier version into force again", cli_rollback},
 	{"install", "", "set up the service", cli_install},
 	{"uninstall", "", "take the service away again", cli_uninstall},
 	{"play", "SCRIPT", "play a script on a simulated desk", cli_play},
 	{"demo", "", "the whole story on a simulated desk", cli_demo},
+	{"help", "[back]", "of a command; which way back for which trouble", cli_help},
 	{0},
 };
 
 /* ---- Options that all have ------------------------------------------------------------------ */
+
+enum { OPTION_AS = 2000 };
 
 static const struct argp_option common_options[] = {
 	{0, 0, NULL, 0, "Everywhere:", 90},
@@ -39,6 +49,8 @@ static const struct argp_option common_options[] = {
 	 "there",
 	 90},
 	{"profile", 'p', "FILE", 0, "Use this profile file", 90},
+	{"as", OPTION_AS, "NAME=MINE", 0,
+	 "What the profile says of keyboard NAME is meant for my keyboard MINE", 90},
 	{"json", 'j', NULL, 0, "Report as JSON, an object a line", 90},
 	{0},
 };
@@ -46,6 +58,7 @@ static const struct argp_option common_options[] = {
 static error_t parse_common(int key, char *arg, struct argp_state *state)
 {
 	struct cli *cli = state->input;
+	char *equals;
 
 	switch (key) {
 	case 'd':
@@ -56,6 +69,13 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 		return 0;
 	case 'j':
 		cli->json = true;
+		return 0;
+	case OPTION_AS:
+		equals = strchr(arg, '=');
+		if (!equals || equals == arg || !equals[1] || cli->alias_count == CLI_ALIASES)
+			argp_error(state, "`--as %s` is written --as NAME=MINE", arg);
+		*equals = '\0';
+		cli->aliases[cli->alias_count++] = (struct cli_alias){arg, equals + 1, 0};
 		return 0;
 	default:
 		return ARGP_ERR_UNKNOWN;
@@ -140,7 +160,7 @@ static char *help_filter(int key, const char *text, void *input)
 	return out;
 }
 
-static int unknown_command(const char *word)
+int cli_unknown_command(const char *word)
 {
 	const char *names[sizeof cli_commands / sizeof *cli_commands], *near;
 	size_t count = 0;
@@ -154,18 +174,26 @@ static int unknown_command(const char *word)
 	return cli_fail(CLI_USAGE, "there is no command `%s`; `lurk --help` lists them", word);
 }
 
+static const struct argp_child main_children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+static const struct argp main_argp = {
+	NULL,
+	parse_main,
+	"COMMAND [ARG...]",
+	"Give keys another job: find out what a key sends, change it, check it, try it, keep it."
+	"\vCommands",
+	main_children,
+	help_filter,
+	NULL};
+
+void cli_print_help(void)
+{
+	char name[] = "lurk";
+
+	argp_help(&main_argp, stdout, ARGP_HELP_STD_HELP & ~(unsigned)ARGP_HELP_EXIT_OK, name);
+}
+
 int main(int argc, char **argv)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		NULL,
-		parse_main,
-		"COMMAND [ARG...]",
-		"Give keys another job: find out what a key sends, change it, check it, keep it."
-		"\vCommands",
-		children,
-		help_filter,
-		NULL};
 	struct cli cli = {.desk = getenv("LURK_DESK")};
 	struct main_input input = {.cli = &cli};
 	int status = -1;
@@ -174,7 +202,7 @@ int main(int argc, char **argv)
 	argp_err_exit_status = CLI_USAGE;
 	if (cli.desk && !*cli.desk)
 		cli.desk = NULL;
-	argp_parse(&argp, argc, argv, ARGP_IN_ORDER, NULL, &input);
+	argp_parse(&main_argp, argc, argv, ARGP_IN_ORDER, NULL, &input);
 	if (!input.first)
 		status = cli_overview(&cli);
 	for (const struct cli_command *c = cli_commands; input.first && c->name && status < 0;
@@ -183,7 +211,7 @@ int main(int argc, char **argv)
 			status = c->run(&cli, argc - input.first, argv + input.first);
 	}
 	if (status < 0)
-		status = unknown_command(argv[input.first]);
+		status = cli_unknown_command(argv[input.first]);
 	if (!cli_close(&cli) && status == CLI_DONE)
 		status = CLI_COULD_NOT;
 	if (fflush(stdout) || ferror(stdout))

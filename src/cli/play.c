@@ -91,22 +91,23 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 int cli_play(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {NULL,
-				  parse_option,
-				  "SCRIPT",
-				  "Play a script on a simulated desk: line by line what is "
-				  "pressed, what goes over the wire, what the "
-				  "computer gets."
-				  "\vA script's lines:\n"
-				  "  press KEY [on KEYBOARD] [for TIME]   hold KEY   release KEY\n"
-				  "  type \"TEXT\" [on KEYBOARD]            wait TIME\n"
-				  "  plug KEYBOARD [by radio] [in PLACE]  unplug KEYBOARD\n"
-				  "  apply   reboot   cut power [after N bytes]   power on\n\n"
-				  "Example:\n"
-				  "  echo 'press CapsLock on wagtail' | lurk --desk hide play -",
-				  children,
-				  NULL,
-				  NULL};
+	const struct argp argp = {
+		NULL,
+		parse_option,
+		"SCRIPT",
+		"Play a script on a simulated desk: line by line what is "
+		"pressed, what goes over the wire, what the "
+		"computer gets."
+		"\vA script's lines:\n"
+		"  press KEY [on KEYBOARD] [for TIME]   hold KEY   release KEY\n"
+		"  type \"TEXT\" [on KEYBOARD]            wait TIME\n"
+		"  plug KEYBOARD [by radio] [in PLACE]  unplug KEYBOARD\n"
+		"  apply   keep   reboot   cut power [after N bytes]   power on\n\n"
+		"Example:\n"
+		"  echo 'press CapsLock on wagtail' | lurk --desk hide play -",
+		children,
+		NULL,
+		NULL};
 	struct play play = {.cli = cli};
 	struct lurk_message why;
 	FILE *script;

@@ -1,9 +1,17 @@
 /* restore: give a key its usual job back. */
+#include <stdlib.h>
+
 #include "cli/edit.h"
+
+enum { OPTION_FACTORY = 1000 };
 
 static const struct argp_option restore_options[] = {
 	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
 	{"all", 'A', NULL, 0, "Every key: no rule is left", 0},
+	{"factory", OPTION_FACTORY, NULL, 0,
+	 "No rule in force, now and after a reboot, as if Lurk had never been there; files stay as "
+	 "they are",
+	 0},
 	{"apply", 'a', NULL, 0, "Put the profile into force at once", 0},
 	{0},
 };
@@ -14,7 +22,8 @@ static const char restore_doc[] = "Give a key its usual job back. Where a wider 
 				  "\vExamples:\n"
 				  "  lurk restore CapsLock\n"
 				  "  lurk restore Alt --keyboard wagtail\n"
-				  "  lurk restore --all";
+				  "  lurk restore --all --apply\n"
+				  "  lurk restore --factory";
 
 static bool restore_all(struct edit *edit)
 {
@@ -89,10 +98,52 @@ static int nothing_to_restore(struct edit *edit, const char *why)
 	return CLI_FOUND;
 }
 
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct edit *edit = state->input;
+
+	if (key != OPTION_FACTORY)
+		return edit_parse_option(key, arg, state);
+	edit->factory = edit->all = true;
+	return 0;
+}
+
+/* What is in force goes; files, and versions to go back to, stay. */
+static int factory(struct cli *cli)
+{
+	struct cli_machine *machine = cli_read_files(cli) ? cli_machine(cli) : NULL;
+	struct cli_outcome outcome;
+	uint64_t before;
+	uint8_t *bytes = NULL;
+	size_t length;
+	bool fine;
+
+	if (!machine)
+		return CLI_COULD_NOT;
+	before = machine->image && !machine->trying ? machine->image->sequence : 0;
+	fine = cli_old_image(machine, 0, &bytes, &length) &&
+	       cli_machine_apply(machine, bytes, length, &outcome);
+	free(bytes);
+	if (!fine)
+		return cli_fail(CLI_COULD_NOT, "the rules cannot be taken away: %s",
+				outcome.why.text);
+	cli_note_apply(cli, before, machine->image->sequence, "no rule at all");
+	if (cli->json) {
+		puts("{\"did\":\"no rule is in force\"}");
+		return CLI_DONE;
+	}
+	puts("No rule is in force any more, now and after every reboot: each keyboard is as if "
+	     "Lurk "
+	     "had never been there.");
+	printf("%s is as it was; `lurk apply` or `lurk rollback` brings rules back.\n",
+	       cli->profile_path);
+	return CLI_DONE;
+}
+
 int cli_restore(struct cli *cli, int argc, char **argv)
 {
-	const struct argp argp = {
-		restore_options, edit_parse_option, "KEY", restore_doc, edit_children, NULL, NULL};
+	const struct argp argp = {restore_options, parse_option, "KEY", restore_doc,
+				  edit_children,   NULL,         NULL};
 	struct lurk_result itself = {.kind = LURK_GIVES_ITSELF};
 	struct edit edit = {.cli = cli, .most = 1};
 	char words[LURK_WORDS], summary[512];
@@ -101,6 +152,8 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 	int status;
 
 	cli_parse(cli, &argp, argc, argv, &edit);
+	if (edit.factory)
+		return factory(cli);
 	if ((status = edit_start(&edit)) != CLI_DONE)
 		return edit_failed(&edit, status);
 	if (edit.all) {

@@ -42,10 +42,16 @@ static void add_row(const struct cli *cli, struct cli_table *table, const struct
 	struct lurk_target other = {.kind = rule->gives.kind == LURK_GIVES_PAIR ? LURK_TARGET_PAIR
 										: LURK_TARGET_KEY,
 				    .key = rule->gives.key};
+	const struct lurk_nickname *nickname;
 	char key[LURK_WORDS], usual[LURK_WORDS], gives[LURK_WORDS], now[LURK_WORDS + 32], line[16],
 		note[256];
 
 	lurk_words_for_press(&rule->press, key);
+	nickname = rule->keyboard ? lurk_nickname_of(&cli->keyboards, rule->keyboard,
+						     rule->press.on.scan, rule->press.on.key)
+				  : NULL;
+	if (nickname)
+		snprintf(key + strlen(key), sizeof key - strlen(key), " (%s)", nickname->name);
 	lurk_words_result(&rule->gives, gives);
 	usually(back ? &other : &rule->press.on, usual);
 	if (back) {
@@ -89,30 +95,12 @@ static void print_rules(const struct cli *cli)
 	cli_table_print(&table, "  ");
 }
 
-/* Returns how many differences there are. */
-static unsigned show_differences(struct cli *cli, struct json_object *object)
+static void show_differences(struct cli *cli)
 {
-	char *file = cli_profile_words(cli);
-	char *force = cli_image_words(cli->machine->image);
-	struct json_object *missing = object ? json_object_new_array() : NULL;
-	struct json_object *extra = object ? json_object_new_array() : NULL;
-	unsigned pending = cli_pending(cli);
-
-	if (!object && pending)
-		puts("In the file and in force differ:");
-	cli_print_missing(file, force, "  not in force yet:  ", missing);
-	cli_print_missing(force, file, "  still in force:    ", extra);
-	if (object) {
-		json_object_object_add(object, "not_in_force", missing);
-		json_object_object_add(object, "only_in_force", extra);
-	} else if (pending) {
-		puts("`lurk apply` puts the file into force.");
-	} else if (cli->profile.count) {
+	if (cli_print_changes(cli, "What is in force differs; `lurk apply` would change this:"))
+		return;
+	if (cli->profile.count)
 		puts("All of this is in force.");
-	}
-	free(file);
-	free(force);
-	return pending;
 }
 
 int cli_show(struct cli *cli, int argc, char **argv)
@@ -128,7 +116,7 @@ int cli_show(struct cli *cli, int argc, char **argv)
 	if (!cli->json) {
 		print_rules(cli);
 		if (cli_machine_if_any(cli))
-			show_differences(cli, NULL);
+			show_differences(cli);
 		return CLI_DONE;
 	}
 	object = json_object_new_object();
@@ -138,7 +126,7 @@ int cli_show(struct cli *cli, int argc, char **argv)
 	json_object_object_add(object, "file", json_object_new_string(cli->profile_path));
 	json_object_object_add(object, "rules", list);
 	if (cli_machine_if_any(cli))
-		show_differences(cli, object);
+		json_object_object_add(object, "differences", cli_changes_json(cli));
 	cli_print_json(object);
 	return CLI_DONE;
 }

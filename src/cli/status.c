@@ -159,18 +159,6 @@ void cli_print_ways(struct cli *cli)
 	cli_table_print(&table, "  ");
 }
 
-unsigned cli_pending(struct cli *cli)
-{
-	char *file = cli_profile_words(cli);
-	char *force = cli_image_words(cli->machine->image);
-	unsigned count = cli_print_missing(file, force, NULL, NULL) +
-			 cli_print_missing(force, file, NULL, NULL);
-
-	free(file);
-	free(force);
-	return count;
-}
-
 void cli_tell_bad_slots(const struct cli *cli)
 {
 	const struct lurk_store_report *store = cli->machine->store;
@@ -228,7 +216,11 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 	char rules[48], since[32], source[256];
 	unsigned pending = cli_pending(cli);
 
-	if (image && image->rule_count) {
+	if (cli->machine->trying) {
+		printf("Rules are being tried, for %u more seconds; then all is as before. `lurk "
+		       "keep` keeps them.\n",
+		       cli->machine->seconds_left);
+	} else if (image && image->rule_count) {
 		lurk_image_profile(image, 0, &profile);
 		cli_count(image->rule_count, "rule", rules);
 		cli_time(image->saved_at_us, since);
@@ -248,11 +240,11 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 		       cli->machine->may_change ? "you may" : "you may not");
 	cli_print_ways(cli);
 	cli_tell_bad_slots(cli);
-	if (pending)
-		printf("%s has %s that %s not in force: `lurk show` lists them, `lurk apply` "
+	if (pending && !cli->machine->trying)
+		printf("%s has %s that %s not in force: `lurk diff` lists %s, `lurk apply` "
 		       "applies the file.\n",
 		       cli->profile_path, cli_count(pending, "difference", rules),
-		       pending == 1 ? "is" : "are");
+		       pending == 1 ? "is" : "are", pending == 1 ? "it" : "them");
 }
 
 int cli_status(struct cli *cli, int argc, char **argv)
@@ -285,6 +277,7 @@ int cli_status(struct cli *cli, int argc, char **argv)
 		json_object_object_add(object, "source", cli_json_text(profile.source));
 	}
 	json_object_object_add(object, "off", json_object_new_boolean(cli->machine->off));
+	json_object_object_add(object, "trying", json_object_new_boolean(cli->machine->trying));
 	json_object_object_add(object, "after_reboot",
 			       json_object_new_boolean(image != NULL && cli_survives(cli)));
 	json_object_object_add(object, "may_change",

@@ -187,9 +187,7 @@ static int undo_edit(struct cli *cli, const struct step *step)
 	return CLI_DONE;
 }
 
-/* The rules that were in force before: stored, or none. */
-static bool old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes,
-		      size_t *length)
+bool cli_old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes, size_t *length)
 {
 	static const struct lurk_profile nothing = {.name = {"none", 4}};
 	static const struct lurk_image_parts parts = {&nothing, 1, NULL, 0};
@@ -218,7 +216,7 @@ static int undo_apply(struct cli *cli, const struct step *step)
 		return cli_fail(
 			CLI_COULD_NOT,
 			"what is in force is not what the last apply put there; nothing is undone");
-	if (!old_image(machine, step->before, &bytes, &length)) {
+	if (!cli_old_image(machine, step->before, &bytes, &length)) {
 		return cli_fail(
 			CLI_COULD_NOT,
 			"the rules in force before are not stored any more; nothing is undone");

@@ -178,32 +178,37 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 	return LURK_OK;
 }
 
-/* On all keyboards that count. Keys that the image to be judged marks broken count in no case. */
+/* Of one keyboard, where it counts. Keys that the image to be judged marks broken count in no case.
+ */
+static enum lurk_error add_sources(struct check *c, uint16_t number, const struct lurk_image *image,
+				   struct lurk_source sources[LURK_KEY_COUNT])
+{
+	const struct lurk_check_keyboard *k = &c->job->keyboards[number];
+	struct lurk_port_keyboard info = *k->info;
+	uint16_t judged = c->described[number];
+	struct lurk_keyboard described = {.apart = false};
+
+	if (judged)
+		lurk_image_keyboard(c->job->after, judged - 1U, &described);
+	if (described.apart || (c->judged_used && !k->used))
+		return LURK_OK;
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		if (has_quirk(c->job->after, judged, LURK_QUIRK_BROKEN, key) ||
+		    has_quirk(c->job->after, judged, LURK_QUIRK_MISSING, key))
+			info.declares[key / 8] &= (uint8_t) ~(1U << key % 8);
+	}
+	return lurk_sources(image, &info, number, true, c->work, sources);
+}
+
 static enum lurk_error all_sources(struct check *c, const struct lurk_image *image,
 				   struct lurk_source sources[LURK_KEY_COUNT])
 {
-	memset(sources, 0, LURK_KEY_COUNT * sizeof *sources);
-	for (uint16_t i = 0; i < c->job->keyboard_count; i++) {
-		const struct lurk_check_keyboard *k = &c->job->keyboards[i];
-		struct lurk_port_keyboard info = *k->info;
-		uint16_t judged = c->described[i];
-		struct lurk_keyboard described = {.apart = false};
-		enum lurk_error error;
+	enum lurk_error error = LURK_OK;
 
-		if (judged)
-			lurk_image_keyboard(c->job->after, judged - 1U, &described);
-		if (described.apart || (c->judged_used && !k->used))
-			continue;
-		for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-			if (has_quirk(c->job->after, judged, LURK_QUIRK_BROKEN, key) ||
-			    has_quirk(c->job->after, judged, LURK_QUIRK_MISSING, key))
-				info.declares[key / 8] &= (uint8_t) ~(1U << key % 8);
-		}
-		error = lurk_sources(image, &info, i, true, c->work, sources);
-		if (error)
-			return error;
-	}
-	return LURK_OK;
+	memset(sources, 0, LURK_KEY_COUNT * sizeof *sources);
+	for (uint16_t i = 0; i < c->job->keyboard_count && !error; i++)
+		error = add_sources(c, i, image, sources);
+	return error;
 }
 
 static const struct lurk_source *source_of(const struct lurk_source sources[LURK_KEY_COUNT],
@@ -301,8 +306,8 @@ static bool same_source(const struct lurk_source *a, const struct lurk_source *b
 	return !a || !b ? a == b : a->key == b->key && lurk_scan_same(a->scan, b->scan);
 }
 
-/* The first rule that takes its usual job from a key. */
-static uint32_t taker(const struct check *c, lurk_key key)
+/* The first rule that takes its usual job from a key, on a described keyboard or (0) on any. */
+static uint32_t taker(const struct check *c, lurk_key key, uint16_t described)
 {
 	for (uint32_t i = 0; i < c->job->after->rule_count; i++) {
 		struct lurk_change change;
@@ -310,7 +315,8 @@ static uint32_t taker(const struct check *c, lurk_key key)
 
 		lurk_image_rule(c->job->after, i, &rule);
 		for (unsigned n = 0; !rule.off && lurk_rule_change(&rule, n, &change); n++) {
-			if (target_key(&change.on) == key && change_gives(&change) != key)
+			if (target_key(&change.on) == key && change_gives(&change) != key &&
+			    (!described || !rule.keyboard || rule.keyboard == described))
 				return i;
 		}
 	}
@@ -329,9 +335,9 @@ static void judge_need(struct check *c, lurk_key key, uint16_t modifiers, uint16
 
 	if (!before.possible)
 		return;
-	f.rule = taker(c, before.key->key);
+	f.rule = taker(c, before.key->key, 0);
 	for (unsigned i = 0; f.rule == LURK_NO_RULE && i < 2; i++)
-		f.rule = before.modifiers[i] ? taker(c, before.modifiers[i]->key) : f.rule;
+		f.rule = before.modifiers[i] ? taker(c, before.modifiers[i]->key, 0) : f.rule;
 	if (!after.possible) {
 		if (!(modifiers && after.key && *told & modifiers))
 			found(c, LURK_CHECK_LOCKED_OUT, LURK_LOCK_OUT, f);
@@ -343,6 +349,8 @@ static void judge_need(struct check *c, lurk_key key, uint16_t modifiers, uint16
 		moved = moved || (after.modifiers[i] &&
 				  !same_source(before.modifiers[i], after.modifiers[i]) &&
 				  !is_side(after.modifiers[i], i));
+	if (!moved && after.key->key == key)
+		return; /* as without rules */
 	if (same_source(before.key, after.key) && (!moved || *told & modifiers))
 		return;
 	if (moved && same_source(before.key, after.key))
@@ -393,20 +401,53 @@ static bool told_already(const struct check *c, lurk_key key)
 	return false;
 }
 
+/* A key that is broken, say, and whose job another one did. */
+static bool anybody_declares(const struct check *c, lurk_key key)
+{
+	for (uint16_t i = 0; i < c->job->keyboard_count; i++) {
+		if (lurk_declares(c->job->keyboards[i].info, key))
+			return true;
+	}
+	return false;
+}
+
 static void judge_losses(struct check *c)
 {
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
 		struct lurk_finding f = {.other = LURK_NO_RULE, .key = key};
 		bool level = key == LURK_KEY_RIGHTALT && c->job->third_level;
 
-		if (!source_of(c->work->plain, key))
+		if (!source_of(c->work->plain, key) &&
+		    !(source_of(c->work->before, key) && anybody_declares(c, key)))
 			continue;
 		if (level ? source_of(c->work->after, key) != NULL
 			  : meaning_source(c->work->after, key) || told_already(c, key) ||
 				    (is_needed(c, key) && meaning_source(c->work->before, key)))
 			continue;
-		f.rule = taker(c, key);
+		f.rule = taker(c, key, 0);
 		found(c, level ? LURK_CHECK_THIRD_LEVEL : LURK_CHECK_LOST, LURK_WARNING, f);
+	}
+}
+
+/* What one keyboard alone does not give any more, while another still does. Uses the memory of what
+ * was judged before. */
+static void judge_losses_on(struct check *c, uint16_t number)
+{
+	struct lurk_source *plain = c->work->plain, *after = c->work->before;
+
+	memset(plain, 0, sizeof c->work->plain);
+	memset(after, 0, sizeof c->work->before);
+	if (add_sources(c, number, NULL, plain) || add_sources(c, number, c->job->after, after))
+		return;
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		struct lurk_finding f = {
+			.keyboard = (uint16_t)(number + 1), .other = LURK_NO_RULE, .key = key};
+
+		if (!source_of(plain, key) || meaning_source(after, key) ||
+		    !meaning_source(c->work->after, key) || told_already(c, key))
+			continue;
+		f.rule = taker(c, key, c->described[number]);
+		found(c, LURK_CHECK_LOST, LURK_NOTE, f);
 	}
 }
 
@@ -738,6 +779,8 @@ enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_w
 	judge_needs(&c);
 	judge_acting(&c);
 	judge_losses(&c);
+	for (uint16_t i = 0; i < job->keyboard_count; i++)
+		judge_losses_on(&c, i);
 	for (uint16_t i = 0; i < job->keyboard_count; i++)
 		judge_chord(&c, i);
 	return LURK_OK;

@@ -93,14 +93,14 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	return s->port->class->table_set(s->port, number, index, want);
 }
 
-/* All keys are listened to while somebody watches or a table entry waits; else those of the off
- * chord, where there is something to switch. */
+/* All keys are listened to while somebody watches or a table entry waits, and until one was
+ * pressed; then those of the off chord, where there is something to switch. */
 static void listen(struct lurk_session *s, uint16_t number)
 {
 	const struct lurk_session_keyboard *k = keyboard_at(s, number);
 	unsigned count = s->rulesets[s->current].loaded ? k->chord.count : 0;
 
-	if (s->watch || k->unsettled)
+	if (s->watch || k->unsettled || !k->used)
 		count = LURK_LISTEN_ALL;
 	s->port->class->listen(s->port, number, k->chord.keys, count);
 }
@@ -401,6 +401,10 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 	struct lurk_session_keyboard *k = keyboard_at(s, event->keyboard);
 	struct lurk_event e = {event->time_us, event->keyboard, event->key};
 
+	if (!k->used && event->key.state == LURK_DOWN) {
+		k->used = true;
+		listen(s, event->keyboard);
+	}
 	if (s->watch)
 		s->watch(s->watch_data, &e,
 			 k->keymap ? lurk_keymap_find(k->keymap, e.key.scan, e.key.key) : &itself);
@@ -494,6 +498,7 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	memset(memory->keyboards, 0, memory->keyboard_count * sizeof *memory->keyboards);
 	session->port = port;
 	session->memory = *memory;
+	session->by = LURK_NOBODY;
 	lurk_engine_init(&session->engine, memory->engine_keyboards, memory->keyboard_count);
 	error = lurk_store_load(port, LURK_NEVER, memory->images[0], memory->image_size,
 				&set->image, &session->store);

@@ -9,8 +9,8 @@
 
 static const char *const top_fields[] = {"keyboards", NULL};
 static const char *const way_fields[] = {
-	"usb",    "bluetooth", "ps2",        "built-in",  "serial", "place", "calls-itself",
-	"broken", "missing",   "press-only", "off-chord", "apart",  NULL};
+	"usb",    "bluetooth", "ps2",        "built-in",  "serial", "place",     "calls-itself",
+	"broken", "missing",   "press-only", "off-chord", "apart",  "nicknames", NULL};
 
 static const struct {
 	const char *field;
@@ -106,6 +106,45 @@ static bool chord_fits(struct reader *r, const struct lurk_node *list)
 			     LURK_CHORD_KEYS);
 }
 
+/* A word that names a key already would hide that key. */
+static bool read_nickname(struct reader *r, const struct lurk_node *node)
+{
+	struct lurk_keyboards_file *f = r->file;
+	struct lurk_message unused, why;
+	struct lurk_press press;
+	size_t letters = strspn(node->key->text,
+				"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_");
+
+	if (!letters || node->key->text[letters] || strlen(node->key->text) > LURK_NICKNAME)
+		return lurk_yaml_say(&f->yaml, node->key, r->message,
+				     "`%s` is no nickname; take up to %d letters, digits, - and _",
+				     node->key->text, LURK_NICKNAME);
+	if (lurk_words_press(node->key->text, NULL, &press, &unused))
+		return lurk_yaml_say(&f->yaml, node->key, r->message,
+				     "`%s` names a key already; take another nickname",
+				     node->key->text);
+	if (node->kind != LURK_NODE_SCALAR || !lurk_words_press(node->text, NULL, &press, &why) ||
+	    press.modifiers || press.only || press.on.kind < LURK_TARGET_KEY)
+		return lurk_yaml_say(&f->yaml, node, r->message,
+				     "a nickname stands for one key or scan code, such as "
+				     "\"hid:07:a5\"");
+	f->nicknames[f->nickname_count++] =
+		(struct lurk_nickname){(uint16_t)(f->count + 1), node->key->text, press.on};
+	return true;
+}
+
+static bool read_nicknames(struct reader *r, const struct lurk_node *map)
+{
+	if (map->kind != LURK_NODE_MAP)
+		return lurk_yaml_say(&r->file->yaml, map, r->message,
+				     "`nicknames:` takes names, as in {Feather: \"hid:07:a5\"}");
+	for (const struct lurk_node *node = map->first; node; node = node->next) {
+		if (!read_nickname(r, node))
+			return false;
+	}
+	return true;
+}
+
 static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_keyboard *keyboard)
 {
 	struct lurk_recogniser *way = &r->file->recognisers[r->recognisers];
@@ -119,6 +158,11 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 			q++;
 		if (!strcmp(node->key->text, "apart")) {
 			if (!lurk_yaml_bool(&r->file->yaml, node, &keyboard->apart, r->message))
+				return false;
+			continue;
+		}
+		if (!strcmp(node->key->text, "nicknames")) {
+			if (!read_nicknames(r, node))
 				return false;
 			continue;
 		}
@@ -223,7 +267,9 @@ static bool read_all(struct reader *r)
 	f->nodes = calloc(list->count, sizeof *f->nodes);
 	f->recognisers = calloc(most, sizeof *f->recognisers);
 	f->quirks = calloc(most, sizeof *f->quirks);
-	if (!f->keyboards || !f->nodes || !f->recognisers || !f->quirks || most > 0xffff)
+	f->nicknames = calloc(most, sizeof *f->nicknames);
+	if (!f->keyboards || !f->nodes || !f->recognisers || !f->quirks || !f->nicknames ||
+	    most > 0xffff)
 		return lurk_yaml_say(&f->yaml, list, r->message, "too much to be read");
 	for (struct lurk_node *node = list->first; node; node = node->next) {
 		if (!read_keyboard(r, list, node))
@@ -251,6 +297,7 @@ void lurk_keyboards_free(struct lurk_keyboards_file *file)
 	free(file->nodes);
 	free(file->recognisers);
 	free(file->quirks);
+	free(file->nicknames);
 	memset(file, 0, sizeof *file);
 }
 
@@ -258,6 +305,7 @@ uint16_t lurk_keyboards_find(const struct lurk_keyboards_file *file, const char 
 			     struct lurk_message *message)
 {
 	char list[256] = "";
+	uint16_t asked = 0;
 
 	for (uint16_t i = 0; i < file->count; i++) {
 		const char *known = file->keyboards[i].name.bytes;
@@ -268,7 +316,37 @@ uint16_t lurk_keyboards_find(const struct lurk_keyboards_file *file, const char 
 			snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s",
 				 i ? ", " : "", known);
 	}
+	if (file->ask)
+		asked = file->ask(file->ask_data, name);
+	if (asked)
+		return asked;
 	lurk_say(message, "no keyboard is called `%s`; keyboards.yaml has %s", name,
 		 *list ? list : "none yet");
 	return 0;
+}
+
+const struct lurk_nickname *lurk_nickname_find(const struct lurk_keyboards_file *file,
+					       uint16_t keyboard, const char *name)
+{
+	for (uint16_t i = 0; i < file->nickname_count; i++) {
+		const struct lurk_nickname *n = &file->nicknames[i];
+
+		if ((!keyboard || n->keyboard == keyboard) && !strcasecmp(n->name, name))
+			return n;
+	}
+	return NULL;
+}
+
+const struct lurk_nickname *lurk_nickname_of(const struct lurk_keyboards_file *file,
+					     uint16_t keyboard, lurk_scan scan, lurk_key key)
+{
+	for (uint16_t i = 0; i < file->nickname_count; i++) {
+		const struct lurk_nickname *n = &file->nicknames[i];
+
+		if (n->keyboard == keyboard &&
+		    (n->on.kind == LURK_TARGET_SCAN ? lurk_scan_same(n->on.scan, scan)
+						    : key && n->on.key == key))
+			return n;
+	}
+	return NULL;
 }

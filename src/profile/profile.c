@@ -17,6 +17,7 @@ struct reader {
 	const struct lurk_keyboards_file *keyboards;
 	const struct lurk_characters *characters;
 	struct lurk_message *message;
+	uint16_t keyboard; /* of the rule at hand */
 };
 
 static bool say(struct reader *r, const struct lurk_node *node, const char *text)
@@ -38,6 +39,19 @@ static bool want_word(struct reader *r, const struct lurk_node *node, const char
 	return true;
 }
 
+/* A nickname of the rule's keyboard; where it has none, of any, whose rule it then is. */
+static bool read_nickname(struct reader *r, const char *name, struct lurk_press *press)
+{
+	const struct lurk_nickname *nickname = lurk_nickname_find(r->keyboards, r->keyboard, name);
+
+	if (!nickname)
+		return false;
+	memset(press, 0, sizeof *press);
+	press->on = nickname->on;
+	r->keyboard = nickname->keyboard;
+	return true;
+}
+
 static bool read_press(struct reader *r, const struct lurk_node *node, const char *field,
 		       struct lurk_press *press)
 {
@@ -45,7 +59,8 @@ static bool read_press(struct reader *r, const struct lurk_node *node, const cha
 
 	if (!want_word(r, node, field))
 		return false;
-	return lurk_words_press(node->text, r->characters, press, &why) || say(r, node, why.text);
+	return read_nickname(r, node->text, press) ||
+	       lurk_words_press(node->text, r->characters, press, &why) || say(r, node, why.text);
 }
 
 static bool as_result(const struct lurk_press *press, const char *text, struct lurk_result *result,
@@ -180,12 +195,6 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 			   : press ? "this rule has `press` but no `gives`; add what the key gives"
 				   : "this rule needs `press` and `gives`, or `swap`");
 	rule->line = node->line;
-	if (swap ? !read_swap(r, swap, rule)
-		 : !read_press(r, press, "press", &rule->press) ||
-			    !read_gives(r, gives, &rule->gives))
-		return false;
-	if (off && !lurk_yaml_bool(&r->file->yaml, off, &rule->off, r->message))
-		return false;
 	if (keyboard) {
 		if (!want_word(r, keyboard, "keyboard"))
 			return false;
@@ -193,6 +202,14 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 		if (!rule->keyboard)
 			return say(r, keyboard, why.text);
 	}
+	r->keyboard = rule->keyboard;
+	if (swap ? !read_swap(r, swap, rule)
+		 : !read_press(r, press, "press", &rule->press) ||
+			    !read_gives(r, gives, &rule->gives))
+		return false;
+	rule->keyboard = r->keyboard;
+	if (off && !lurk_yaml_bool(&r->file->yaml, off, &rule->off, r->message))
+		return false;
 	if (note) {
 		if (note->kind != LURK_NODE_SCALAR)
 			return say(r, note, "`note:` takes one text");
@@ -347,7 +364,7 @@ uint8_t *lurk_profile_image_of_now(const struct lurk_profile_file *file,
 	return bytes;
 }
 
-static bool no_conflicts(const struct lurk_profile_file *file,
+bool lurk_profile_agrees(const struct lurk_profile_file *file,
 			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message)
 {
 	struct lurk_image image;
@@ -367,11 +384,10 @@ bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *b
 		       const struct lurk_keyboards_file *keyboards,
 		       const struct lurk_characters *characters, struct lurk_message *message)
 {
-	struct reader r = {file, keyboards, characters, message};
+	struct reader r = {file, keyboards, characters, message, 0};
 
 	memset(file, 0, sizeof *file);
-	if (lurk_yaml_parse(&file->yaml, path, bytes, length, message) && read_top(&r) &&
-	    no_conflicts(file, keyboards, message))
+	if (lurk_yaml_parse(&file->yaml, path, bytes, length, message) && read_top(&r))
 		return true;
 	lurk_profile_free(file);
 	return false;

@@ -5,7 +5,8 @@
  * A rule's fields:  press and gives, or swap; keyboard, note, off
  * keyboards.yaml:   keyboards: a name each, with one way or a list of ways to recognise it: usb or
  *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and
- * the lists broken, missing, press-only, off-chord
+ * the lists broken, missing, press-only, off-chord; and
+ *                   nicknames: a name each, with the key or scan code that it stands for
  */
 #ifndef LURK_PROFILE_PROFILE_H
 #define LURK_PROFILE_PROFILE_H
@@ -14,6 +15,15 @@
 #include "text/words.h"
 #include "text/yaml.h"
 
+/* A name that a person gave to a key of one keyboard. */
+enum { LURK_NICKNAME = 16 };
+
+struct lurk_nickname {
+	uint16_t keyboard; /* 1 + its index */
+	const char *name;
+	struct lurk_target on; /* LURK_TARGET_KEY or _SCAN */
+};
+
 struct lurk_keyboards_file {
 	struct lurk_yaml yaml;
 	struct lurk_keyboard *keyboards;
@@ -21,6 +31,12 @@ struct lurk_keyboards_file {
 	uint16_t count;
 	struct lurk_recogniser *recognisers;
 	struct lurk_quirk *quirks;
+	struct lurk_nickname *nicknames;
+	uint16_t nickname_count;
+	/* Asked about names that are not described, as in a profile from someone else: returns 1 +
+	 * the index of the keyboard that is meant, 0 for none. May be NULL; set after reading. */
+	uint16_t (*ask)(void *data, const char *name);
+	void *ask_data;
 };
 
 struct lurk_profile_file {
@@ -45,10 +61,21 @@ bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *b
 		       const struct lurk_characters *characters, struct lurk_message *message);
 void lurk_profile_free(struct lurk_profile_file *file);
 
+/* Whether no two rules are equally specific for one press; else a message that names both. */
+bool lurk_profile_agrees(const struct lurk_profile_file *file,
+			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message);
+
 /* The described keyboard of that name (in any case): 1 + its index; 0 with a message where there is
  * none. */
 uint16_t lurk_keyboards_find(const struct lurk_keyboards_file *file, const char *name,
 			     struct lurk_message *message);
+
+/* The nickname on that keyboard (0: on any), by name or by what it is on; NULL where there is none.
+ */
+const struct lurk_nickname *lurk_nickname_find(const struct lurk_keyboards_file *file,
+					       uint16_t keyboard, const char *name);
+const struct lurk_nickname *lurk_nickname_of(const struct lurk_keyboards_file *file,
+					     uint16_t keyboard, lurk_scan scan, lurk_key key);
 
 /* Reads a result as the file and the command write it. */
 bool lurk_profile_result(const char *text, const struct lurk_characters *characters,

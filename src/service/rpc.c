@@ -83,6 +83,7 @@ static struct json_object *keyboard_json(struct lurk_session *session, uint16_t 
 	add_number(one, "lit", session->port->class->lit(session->port, number));
 	add_text(one, "declares",
 		 lurk_hex_write(k->info.declares, sizeof k->info.declares, declares));
+	add_flag(one, "used", k->used);
 	add_number(one, "described", k->described);
 	add_text(one, "way", lurk_way_words[k->choice.way]);
 	add_number(one, "reason", k->choice.reason);

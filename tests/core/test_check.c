@@ -45,7 +45,7 @@ static const struct {
 	const char *findings;
 } rows[] = {
 	{"", "", NULL, 0, ""},
-	{"", "CapsLock<>Escape", NULL, 0, ""},
+	{"", "CapsLock<>Escape", NULL, 0, "lost Escape @1 on pad; "},
 	{"", "CapsLock>Enter", NULL, 0, "lost CapsLock @1; "},
 	{"CapsLock>Enter", "CapsLock>Enter", NULL, 0, "lost CapsLock @1; "},
 	{"", "CapsLock>Enter; Pause>CapsLock", NULL, 0, "lost Pause @2; "},
@@ -57,11 +57,11 @@ static const struct {
 	/* Lock-out: refused; but not for what could not be done before. */
 	{"", "KeyA>nothing", NULL, 0, "locked-out KeyA @1; "},
 	{"KeyA>nothing", "KeyA>nothing", NULL, 0, "lost KeyA @1; "},
-	{"", "Digit1>nothing", NULL, 0, ""}, /* the pad has it */
+	{"", "Digit1>nothing", NULL, 0, "lost Digit1 @1 on pad; "}, /* by the numpad */
 	{"", "Digit1>nothing @1", NULL, 0, ""},
 	{"", "KeyA<>KeyB", NULL, 0, ""},
 	{"", "any Enter>nothing", NULL, 0, "locked-out Enter @1; "},
-	{"", "Enter>nothing", NULL, 0, ""},
+	{"", "Enter>nothing", NULL, 0, "lost Enter @1 on pad; "},
 	{"", "Backspace>Tab", NULL, 0, "locked-out Backspace @1; "},
 	{"", "Shift>nothing", NULL, 0, "locked-out ShiftLeft @1; "},
 	{"", "ShiftLeft>nothing", NULL, 0, ""},
@@ -76,7 +76,9 @@ static const struct {
 	{"", "F1<>F7", NULL, 0, "moved Control+Alt+F1 is F7 @1; "},
 	/* Broken keys do not count. */
 	{"", "ScrollLock>nothing", broken_delete, 1, "lost ScrollLock @1; "},
-	{"Pause>Delete", "", broken_delete, 1, "locked-out Control+Alt+Delete; "},
+	{"Pause>Delete", "", broken_delete, 1, "locked-out Control+Alt+Delete; lost Delete; "},
+	{"Pause>F20", "", NULL, 0, ""},
+	{"Delete<>Pause", "", NULL, 0, ""},
 	{"", "Delete>Tab @1", broken_delete, 1, "broken-key Delete @1 on full; "},
 	{"", "Delete>nothing @1", broken_delete, 1, ""},
 	/* Pairs. */
@@ -98,7 +100,7 @@ static const struct {
 	{"", "ContextMenu>Tab @1", no_context, 1, "no-such-key ContextMenu @1 on full; "},
 	{"", "hid:07:a5>Tab @1", NULL, 0, ""},
 	{"", "F20>Tab @3", NULL, 0, "no-keyboard; "},
-	{"", "F20>Tab @3; CapsLock<>Escape", NULL, 0, ""},
+	{"", "F20>Tab @3; CapsLock<>Escape", NULL, 0, "lost Escape @2 on pad; "},
 	/* Results that some programs cannot see; keys that never come up. */
 	{"", "Pause>KEY_PROG3; ScrollLock>KEY_MICMUTE; F12>KEY_BUTTONCONFIG", NULL, 0,
 	 "unseen-by-x MicrophoneMuteToggle @2; unseen-by-x KEY_BUTTONCONFIG @3; lost ScrollLock "
@@ -115,7 +117,7 @@ static const struct {
 	{"", "", broken_escape, 1, "no-off-chord Escape on full; "},
 	/* Only what is used counts: nobody types letters on the pad. */
 	{"", "pad KeyA>nothing", NULL, 0, "locked-out KeyA @1; "},
-	{"", "any Enter>nothing @1", NULL, 0, ""},
+	{"", "any Enter>nothing @1", NULL, 0, "lost Enter @1 on full; "},
 	{"", "used any Enter>nothing @1", NULL, 0, "locked-out Enter @1; "},
 };
 

@@ -25,7 +25,12 @@ static bool read_profile(struct lurk_profile_file *file, struct lurk_keyboards_f
 	memcpy(copy, text, length);
 	copy[length] = '\0';
 	assert_true(read_keyboards(keyboards, keyboards_text, why));
-	return lurk_profile_read(file, "p.yaml", copy, length, keyboards, NULL, why);
+	if (!lurk_profile_read(file, "p.yaml", copy, length, keyboards, NULL, why))
+		return false;
+	if (lurk_profile_agrees(file, keyboards, why))
+		return true;
+	lurk_profile_free(file);
+	return false;
 }
 
 #define HEAD "lurk: 1\nrules:\n"

@@ -398,6 +398,18 @@ static bool play_plug(struct player *p)
 	return true;
 }
 
+static bool play_keep(struct player *p)
+{
+	enum lurk_error error = lurk_session_keep(&p->computer->session);
+
+	if (error == LURK_ERR_EMPTY)
+		return complain(p, "nothing is being tried, so there is nothing to", p->words[0]);
+	if (error)
+		return complain(p, lurk_error_text(error), p->words[0]);
+	lurk_computer_settle(p->computer);
+	return true;
+}
+
 static bool play_boot(struct player *p)
 {
 	lurk_sim_boot(p->computer->sim);
@@ -471,6 +483,7 @@ static const struct {
 	{"plug", 2, 6, play_plug, "plug KEYBOARD [by radio] [in PLACE]"},
 	{"unplug", 2, 2, play_plug, "unplug KEYBOARD"},
 	{"apply", 1, 1, play_apply, "apply"},
+	{"keep", 1, 1, play_keep, "keep"},
 	{"reboot", 1, 1, play_boot, "reboot"},
 	{"cut", 2, 5, play_cut, "cut power [after N bytes]"},
 	{"power", 2, 2, play_power, "power on"},
@@ -522,7 +535,7 @@ static bool play_line(struct player *p, const char *text)
 	}
 	return complain(p,
 			"a script has press, hold, release, type, wait, plug, unplug, apply, "
-			"reboot, cut power "
+			"keep, reboot, cut power "
 			"and power on; it has no",
 			p->words[0]);
 }

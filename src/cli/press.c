@@ -1,0 +1,403 @@
+/* A press in words: a line of a list, a sentence, an object; and the live view of a terminal. */
+#include "cli/press.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <time.h>
+#include <unistd.h>
+
+enum { LEAVE_US = 3000000, INDENT = 2 };
+
+static uint64_t now_us(void)
+{
+	struct timespec now;
+
+	clock_gettime(CLOCK_REALTIME, &now);
+	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
+}
+
+static const struct lurk_nickname *nickname_of(const struct presses *p,
+					       const struct lurk_press_record *r)
+{
+	uint16_t described =
+		cli_described(p->cli, &p->cli->machine->keyboards[r->keyboard].info.identity);
+
+	return described ? lurk_nickname_of(&p->cli->keyboards, described, r->scan, r->key) : NULL;
+}
+
+/* A key by its nickname, its name, or its code. */
+static const char *key_words(const struct presses *p, const struct lurk_press_record *r,
+			     char out[LURK_WORDS])
+{
+	const struct lurk_nickname *nickname = nickname_of(p, r);
+
+	if (!nickname)
+		return lurk_words_key(r->key, r->scan, out);
+	snprintf(out, LURK_WORDS, "%s", nickname->name);
+	return out;
+}
+
+/* ---- Words ---------------------------------------------------------------------------------- */
+
+static const char *gives_words(const struct presses *p, const struct lurk_press_record *r,
+			       char *out, size_t size)
+{
+	const struct lurk_image *image = p->cli->machine->image;
+	struct lurk_rule rule;
+	lurk_key gives = lurk_action_key(&r->gives, r->key);
+
+	if (!r->gives.rank) {
+		snprintf(out, size, "%s", r->key ? "gives itself" : "gives nothing");
+		return out;
+	}
+	snprintf(out, size, "gives %s", gives ? lurk_key_name(gives) : "nothing");
+	if (r->gives.gives == LURK_GIVES_ITSELF)
+		snprintf(out, size, "gives itself");
+	if (image && r->gives.rule < image->rule_count) {
+		lurk_image_rule(image, r->gives.rule, &rule);
+		snprintf(out + strlen(out), size - strlen(out), " (line %u)", rule.line);
+	}
+	return out;
+}
+
+static const char *duration(uint64_t us, char out[32])
+{
+	if (us < 10000000)
+		snprintf(out, 32, "%u ms", (unsigned)(us / 1000));
+	else
+		snprintf(out, 32, "%u s", (unsigned)(us / 1000000));
+	return out;
+}
+
+static const char *time_words(const struct presses *p, const struct lurk_press_record *r, char *out,
+			      size_t size)
+{
+	char time[32];
+
+	if (r->held && p->ended)
+		snprintf(out, size, "pressed, not released");
+	else if (r->held)
+		snprintf(out, size, "is down");
+	else if (!r->down_us)
+		snprintf(out, size, "released, not pressed");
+	else
+		snprintf(out, size, "down %s", duration(r->up_us - r->down_us, time));
+	if (r->repeats)
+		snprintf(out + strlen(out), size - strlen(out), ", repeated");
+	return out;
+}
+
+/* Consumer controls come from a second interface of the keyboard. */
+static bool other_interface(const struct lurk_press_record *r)
+{
+	return r->scan.kind == LURK_SCAN_HID && r->scan.code >> 16 == 0x0c;
+}
+
+static const char *means_words(lurk_key key, char out[96])
+{
+	const char *meaning = lurk_key_meaning(key);
+
+	snprintf(out, 96, "%s%s", *meaning ? "means " : "",
+		 !strcmp(meaning, " ") ? "a space" : meaning);
+	return out;
+}
+
+/* What is odd about this press, and what to do; "" for nothing. */
+static const char *oddity_words(const struct presses *p, const struct lurk_press_record *r,
+				char out[PRESSES_WORDS])
+{
+	const char *keyboard = cli_keyboard_name(p->cli, r->keyboard);
+	char name[LURK_WORDS];
+
+	*out = '\0';
+	key_words(p, r, name);
+	switch (lurk_press_oddity(&p->history, r, p->live ? now_us() : 0)) {
+	case LURK_ODD_BOUNCED:
+		snprintf(out, PRESSES_WORDS,
+			 "It came again within %u ms: it bounces. `lurk move %s NEWKEY --keyboard "
+			 "%s` lets another key do its job.",
+			 LURK_BOUNCE_US / 1000, name, keyboard);
+		break;
+	case LURK_ODD_LONG:
+		snprintf(
+			out, PRESSES_WORDS,
+			"If nobody holds it, it is stuck: `lurk move %s NEWKEY --keyboard %s` lets "
+			"another key do its job.",
+			name, keyboard);
+		break;
+	case LURK_ODD_WAS_DOWN:
+		snprintf(out, PRESSES_WORDS, "It was down before this began.");
+		break;
+	case LURK_ODD_NO_RELEASE:
+		snprintf(out, PRESSES_WORDS,
+			 "It was pressed twice and never released: `lurk keyboards --keyboard %s "
+			 "--press-only %s` tells Lurk that it never is.",
+			 keyboard, name);
+		break;
+	default:
+		if (!r->key && !r->gives.rank)
+			snprintf(out, PRESSES_WORDS,
+				 "It can have a job all the same: lurk map %s KEY", name);
+		break;
+	}
+	return out;
+}
+
+const char *presses_words(const struct presses *p, const struct lurk_press_record *r,
+			  char out[PRESSES_WORDS])
+{
+	char scan[LURK_SCAN_TEXT], name[LURK_WORDS];
+
+	if (r->key)
+		snprintf(out, PRESSES_WORDS, "%s on %s, scan code %s", key_words(p, r, name),
+			 cli_keyboard_name(p->cli, r->keyboard), lurk_scan_write(r->scan, scan));
+	else
+		snprintf(out, PRESSES_WORDS, "a key without a name on %s, scan code %s",
+			 cli_keyboard_name(p->cli, r->keyboard), lurk_scan_write(r->scan, scan));
+	return out;
+}
+
+/* ---- One press after the other -------------------------------------------------------------- */
+
+static void print_json(const struct presses *p, const struct lurk_press_record *r)
+{
+	struct json_object *object = json_object_new_object();
+	char scan[LURK_SCAN_TEXT], name[LURK_WORDS], odd[PRESSES_WORDS];
+	lurk_key gives = lurk_action_key(&r->gives, r->key);
+
+	json_object_object_add(object, "keyboard",
+			       json_object_new_string(cli_keyboard_name(p->cli, r->keyboard)));
+	json_object_object_add(object, "key", json_object_new_string(key_words(p, r, name)));
+	json_object_object_add(object, "scan",
+			       json_object_new_string(lurk_scan_write(r->scan, scan)));
+	json_object_object_add(object, "meaning", json_object_new_string(lurk_key_meaning(r->key)));
+	json_object_object_add(object, "gives",
+			       json_object_new_string(gives ? lurk_key_name(gives) : "nothing"));
+	json_object_object_add(object, "pressed", json_object_new_boolean(r->down_us != 0));
+	json_object_object_add(object, "released", json_object_new_boolean(!r->held));
+	json_object_object_add(
+		object, "down_ms",
+		json_object_new_int64(
+			r->down_us && !r->held ? (int64_t)(r->up_us - r->down_us) / 1000 : 0));
+	json_object_object_add(object, "repeats", json_object_new_int64(r->repeats));
+	json_object_object_add(object, "interface",
+			       json_object_new_int(other_interface(r) ? 2 : 1));
+	json_object_object_add(object, "odd", json_object_new_string(oddity_words(p, r, odd)));
+	cli_print_json(object);
+}
+
+/* How many columns the terminal has. */
+static unsigned columns(void)
+{
+	struct winsize size;
+
+	return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20 ? size.ws_col : 80;
+}
+
+static void print_row(struct presses *p, const struct lurk_press_record *r)
+{
+	char scan[LURK_SCAN_TEXT], gives[128], time[64], means[96], line[PRESSES_WORDS];
+	char odd[PRESSES_WORDS], name[LURK_WORDS];
+
+	p->shown++;
+	if (p->cli->json) {
+		print_json(p, r);
+		return;
+	}
+	snprintf(line, sizeof line, "%-8s  %-16s  %-11s  %-21s  %-26s  %s%s",
+		 cli_keyboard_name(p->cli, r->keyboard),
+		 r->key || nickname_of(p, r) ? key_words(p, r, name) : "(no name)",
+		 lurk_scan_write(r->scan, scan), means_words(r->key, means),
+		 gives_words(p, r, gives, sizeof gives), time_words(p, r, time, sizeof time),
+		 other_interface(r) ? ", from its second interface" : "");
+	if (p->live)
+		printf("%.*s\n", (int)columns() - 1, line);
+	else
+		puts(line);
+	if (!p->live && *oddity_words(p, r, odd))
+		printf("          %s\n", odd);
+}
+
+/* ---- The live view -------------------------------------------------------------------------- */
+
+static void erase(struct presses *p)
+{
+	if (p->drawn)
+		printf("\033[%uA\033[J", p->drawn);
+	p->drawn = 0;
+}
+
+/* Prints a text wrapped at blanks; returns how many lines that took. */
+static unsigned wrapped(const char *text, bool strong)
+{
+	unsigned width = columns() - 2 * INDENT, at = 0, lines = 1;
+	char word[200];
+
+	printf("%*s", INDENT, "");
+	while (*text) {
+		size_t n = strcspn(text, " ");
+
+		snprintf(word, sizeof word, "%.*s", (int)n, text);
+		if (at && at + 1 + n > width) {
+			printf("\n%*s", INDENT, "");
+			lines++;
+			at = 0;
+		}
+		if (at)
+			putchar(' ');
+		if (strong)
+			cli_print_strong(word);
+		else
+			fputs(word, stdout);
+		at += (unsigned)n + (at ? 1 : 0);
+		text += n + (text[n] == ' ');
+	}
+	putchar('\n');
+	return lines;
+}
+
+void presses_say(const char *text)
+{
+	wrapped(text, false);
+}
+
+/* A key that this keyboard surely has. */
+static lurk_key leave_key(const struct cli *cli, uint16_t keyboard)
+{
+	static const lurk_key best[] = {LURK_KEY_ESC, LURK_KEY_SPACE, LURK_KEY_ENTER,
+					LURK_KEY_KPENTER};
+	const struct lurk_session_keyboard *k = &cli->machine->keyboards[keyboard];
+	uint16_t described = cli_described(cli, &k->info.identity);
+
+	for (size_t i = 0; i < sizeof best / sizeof *best; i++) {
+		if (lurk_declares(&k->info, best[i]) &&
+		    !cli_is_out_of_order(cli, described, best[i]))
+			return best[i];
+	}
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
+		if (lurk_declares(&k->info, key) && !cli_is_out_of_order(cli, described, key))
+			return key;
+	}
+	return LURK_KEY_NONE;
+}
+
+static const struct lurk_press_record *newest(const struct presses *p)
+{
+	return p->history.count ? lurk_history_at(&p->history, p->history.count - 1) : NULL;
+}
+
+static void draw_press(struct presses *p, const struct lurk_press_record *r)
+{
+	char line[PRESSES_WORDS], gives[128], means[96], name[LURK_WORDS], scan[LURK_SCAN_TEXT];
+	char time[32];
+
+	snprintf(line, sizeof line, "%s on %s", key_words(p, r, name),
+		 cli_keyboard_name(p->cli, r->keyboard));
+	p->drawn += wrapped(line, true);
+	means_words(r->key, means);
+	snprintf(line, sizeof line, "Scan code %s. %s%s%sNow %s. ", lurk_scan_write(r->scan, scan),
+		 *means ? "M" : "", *means ? means + 1 : "", *means ? ". " : "",
+		 gives_words(p, r, gives, sizeof gives));
+	if (r->held)
+		snprintf(line + strlen(line), sizeof line - strlen(line), "Down for %s by now%s.",
+			 duration(now_us() > r->down_us ? now_us() - r->down_us : 0, time),
+			 r->repeats ? ", repeating" : "");
+	else if (r->down_us)
+		snprintf(line + strlen(line), sizeof line - strlen(line), "It was down for %s.",
+			 duration(r->up_us - r->down_us, time));
+	if (other_interface(r))
+		snprintf(line + strlen(line), sizeof line - strlen(line),
+			 " It comes from a second interface of the keyboard, as knobs and media "
+			 "keys do.");
+	p->drawn += wrapped(line, false);
+	if (*oddity_words(p, r, line))
+		p->drawn += wrapped(line, false);
+}
+
+static void draw(struct presses *p)
+{
+	const struct lurk_press_record *r = newest(p);
+	char line[PRESSES_FOOT];
+
+	putchar('\n');
+	p->drawn++;
+	if (r)
+		draw_press(p, r);
+	else
+		p->drawn += wrapped(p->empty, false);
+	snprintf(line, sizeof line, "%s", p->foot);
+	if (!*line && r && leave_key(p->cli, r->keyboard))
+		snprintf(line, sizeof line, "To end: hold %s for three seconds, or Ctrl+C.",
+			 lurk_key_name(leave_key(p->cli, r->keyboard)));
+	putchar('\n');
+	p->drawn++;
+	if (*line)
+		p->drawn += wrapped(line, false);
+	fflush(stdout);
+}
+
+/* ---- For others ----------------------------------------------------------------------------- */
+
+void presses_init(struct presses *p, struct cli *cli, const char *empty)
+{
+	memset(p, 0, sizeof *p);
+	p->cli = cli;
+	p->empty = empty;
+	lurk_history_init(&p->history);
+	p->live = !cli->json && !cli->machine->desk && isatty(STDOUT_FILENO);
+	if (p->live)
+		draw(p);
+}
+
+const struct lurk_press_record *presses_feed(struct presses *p, const struct lurk_event *event,
+					     const struct lurk_action *action)
+{
+	const struct lurk_press_record *r;
+	struct lurk_message unused;
+
+	if (event->keyboard >= p->cli->machine->keyboard_count)
+		return NULL;
+	/* It may have come since the machine was last looked at. */
+	if (!p->cli->machine->keyboards[event->keyboard].present)
+		cli_machine_look(p->cli->machine, &unused);
+	r = lurk_history_feed(&p->history, event, action);
+	if (p->live)
+		erase(p);
+	if (r)
+		print_row(p, r);
+	if (p->live)
+		draw(p);
+	fflush(stdout);
+	return r;
+}
+
+void presses_tick(struct presses *p)
+{
+	if (!p->live)
+		return;
+	erase(p);
+	draw(p);
+}
+
+bool presses_left(const struct presses *p)
+{
+	const struct lurk_press_record *r = newest(p);
+
+	return p->live && r && r->held && r->down_us && r->key == leave_key(p->cli, r->keyboard) &&
+	       now_us() > r->down_us + LEAVE_US;
+}
+
+void presses_end(struct presses *p)
+{
+	p->ended = true;
+	if (p->live)
+		erase(p);
+	for (uint32_t i = 0; lurk_history_at(&p->history, i); i++) {
+		const struct lurk_press_record *r = lurk_history_at(&p->history, i);
+
+		if (r->held && !(p->live && r->key == leave_key(p->cli, r->keyboard)))
+			print_row(p, r);
+	}
+	p->live = false;
+}

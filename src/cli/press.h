@@ -1,0 +1,42 @@
+/*
+ * Presses as a person sees them come: a line each, and on a terminal the last one in words below,
+ * drawn anew in its place. What identify and try show.
+ */
+#ifndef LURK_CLI_PRESS_H
+#define LURK_CLI_PRESS_H
+
+#include "cli/cli.h"
+#include "lurk/history.h"
+
+enum { PRESSES_FOOT = 200, PRESSES_WORDS = 512 };
+
+struct presses {
+	struct cli *cli;
+	struct lurk_history history;
+	unsigned shown;          /* lines of presses */
+	bool live, ended;        /* ended: what is held now was never released */
+	const char *empty;       /* what stands in the view until the first press */
+	char foot[PRESSES_FOOT]; /* its last line; "" for how to leave it */
+	unsigned drawn;          /* lines that are drawn anew */
+};
+
+/* `empty` must live as long. */
+void presses_init(struct presses *p, struct cli *cli, const char *empty);
+
+/* Takes an event; returns the press that it completed, which has been shown. */
+const struct lurk_press_record *presses_feed(struct presses *p, const struct lurk_event *event,
+					     const struct lurk_action *action);
+/* Draws the view anew, for the time that goes by. */
+void presses_tick(struct presses *p);
+/* Whether the key by which the view is left has been held for long enough. */
+bool presses_left(const struct presses *p);
+/* Takes the view away, and shows what is still held. */
+void presses_end(struct presses *p);
+
+/* "CapsLock on wagtail, scan code hid:07:39", "KeyA on heron". Returns out. */
+const char *presses_words(const struct presses *p, const struct lurk_press_record *r,
+			  char out[PRESSES_WORDS]);
+/* Prints a text wrapped to the terminal. */
+void presses_say(const char *text);
+
+#endif
