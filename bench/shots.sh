@@ -47,6 +47,17 @@ plug wagtail in usb-7
 press CapsLock on wagtail
 END
 
+cat >cleaning.yaml <<'END'
+lurk: 1
+rules:
+  - {press: any Enter, gives: nothing}
+  - {press: CapsLock, gives: nothing}
+  - {press: Delete, gives: nothing}
+  - {press: ScrollLock, gives: Delete}
+  - {swap: [AltLeft, MetaLeft], keyboard: wagtail}
+  - {press: F20, gives: F21, keyboard: wagtail}
+END
+
 # shot NAME COMMANDS: what they print, with the prompt and the command before it.
 shot() {
 	local name=$1
@@ -75,6 +86,7 @@ shot() {
 shot identify 'lurk identify --play presses' 'lurk identify --play presses --json | head -n 2'
 shot resolve 'lurk resolve CapsLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58' 'lurk resolve --list brightness' 'lurk resolve search'
 shot show 'lurk show' 'lurk apply' 'lurk status'
+shot check 'cat cleaning.yaml' 'lurk check cleaning.yaml' 'lurk reach Control+Alt+Delete --profile cleaning.yaml'
 shot play 'lurk play evening.desk'
 shot demo 'lurk demo | head -n 42'
 
@@ -90,6 +102,32 @@ for _ in $(seq 50); do [ -S control ] && break; sleep 0.1; done
 unset LURK_DESK
 export LURK_SOCKET=$work/control XDG_CONFIG_HOME=$work/machine XDG_STATE_HOME=$work/machine/state
 lurk apply >/dev/null
+# live NAME KEEP-S COMMAND LINES...: a view that stays, while the lines are played on the desk.
+live() {
+	local name=$1 seconds=$2 command=$3
+	shift 3
+	printf "clear; printf '\\033[32m\$\\033[0m %%s\\n' %q; %s\n" "$command" "$command" >"$work/script"
+	xterm -u8 -fa 'DejaVu Sans Mono' -fs 10 -geometry 158x46+0+0 -bg '#fdfcf8' -fg '#222222' -b 10 \
+		-e bash "$work/script" 2>/dev/null &
+	local term=$!
+	sleep 1.5
+	for line in "$@"; do
+		echo "$line" >&7
+		sleep 0.3
+	done
+	sleep "$seconds"
+	import -window root "$work/shot.png"
+	kill $term 2>/dev/null || true
+	wait $term 2>/dev/null || true
+	convert "$work/shot.png" -colors 64 -define png:compression-level=9 "$out/$name.png"
+	echo "docs/screenshots/$name.png"
+}
+
+live live 0.5 'lurk identify' 'press CapsLock on wagtail' 'press NumpadEnter on wagtail' 'press Feather on curlew' \
+	'press KnobClick on curlew' 'press Tern on wagtail' 'press AltLeft on wagtail' 'hold CapsLock on wagtail'
+cp "$work/hide/profile.yaml" profile.yaml
+cp "$work/hide/keyboards.yaml" keyboards.yaml
+live try 5 'lurk try --for 12s --profile profile.yaml' 'press CapsLock on wagtail' 'press AltLeft on wagtail' 'press Feather on curlew'
 shot service 'lurk keyboards' 'lurk status' 'lurk off' 'lurk on' 'lurk map CapsLock KeyX --apply' 'lurk undo'
 exec 7>&-
 wait $service || true

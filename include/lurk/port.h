@@ -67,8 +67,9 @@ struct lurk_port_class {
 	bool (*next)(struct lurk_port *port, struct lurk_port_event *event);
 
 	/* Takes the keyboard for Lurk alone, or gives it back. Taken, its keys reach nobody else
-	 * (what is held at that moment is released for them), and lurk_port_class.send speaks for
-	 * it. What is held when it is given back gives nothing until it is pressed anew. */
+	 * (what is held at that moment is released for them, without an event), and
+	 * lurk_port_class.send speaks for it. What is held when it is given back gives nothing
+	 * until it is pressed anew. */
 	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool take);
 
 	/* Of which keys of a keyboard that is not taken events are wanted, by what its table's

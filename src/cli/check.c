@@ -500,7 +500,7 @@ static void report(struct cli *cli, const struct cli_findings *findings)
 	if (findings->imagined)
 		puts("No machine was looked at: keyboards are taken to be of full size, and no "
 		     "rule to be in force.");
-	if (cli->machine && cli_print_changes(cli, "\nApplied, it would change this:"))
+	if (cli->machine && cli_print_changes(cli, "\nApplied, it would change this:") && !refused)
 		puts("`lurk try` tries it for half a minute.");
 }
 

@@ -273,6 +273,13 @@ unsigned cli_rules_on(const struct lurk_image *image, uint16_t described);
 bool cli_name_keyboard(struct cli *cli, uint16_t number, const char *name,
 		       struct lurk_message *message);
 
+/* ---- chord.c -------------------------------------------------------------------------------- */
+
+/* The keys of a described keyboard's off chord; the usual ones for 0. */
+void cli_chord_of(const struct cli *cli, uint16_t described, struct lurk_chord *chord);
+/* Asks for the off chord, and says whether it arrives. */
+int cli_test_chord(struct cli *cli);
+
 /* ---- holder.c ------------------------------------------------------------------------------- */
 
 /* Programs other than the service that have a keyboard's nodes open, as far as this user may see:

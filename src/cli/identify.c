@@ -251,6 +251,11 @@ static int missing(struct identify *id, struct lurk_message *why)
 	return conclude(id, "arrives", text);
 }
 
+static bool is_named(const struct cli *cli, uint16_t number)
+{
+	return cli_described(cli, &cli->machine->keyboards[number].info.identity) != 0;
+}
+
 /* What presses itself: each key once, with how often. */
 static int hands_off(struct identify *id, struct lurk_message *why)
 {
@@ -288,8 +293,10 @@ static int hands_off(struct identify *id, struct lurk_message *why)
 			continue;
 		}
 		printf("It presses itself, %u time%s: %s.\n", times, times > 1 ? "s" : "", words);
-		printf("`lurk move %s NEWKEY --keyboard %s` lets another key do its job.\n",
-		       name_of(r, name), cli_keyboard_name(id->cli, r->keyboard));
+		printf("`lurk move %s NEWKEY%s%s` lets another key do its job.\n", name_of(r, name),
+		       is_named(id->cli, r->keyboard) ? " --keyboard " : "",
+		       is_named(id->cli, r->keyboard) ? cli_keyboard_name(id->cli, r->keyboard)
+						      : "");
 	}
 	return found ? CLI_FOUND : conclude(id, "none", "No key pressed itself.");
 }

@@ -87,8 +87,10 @@ static int install(struct cli *cli)
 	       cli_count(here, "keyboard", count));
 	puts("Root changes rules with /etc/lurk/profile.yaml, members of the group lurk with their "
 	     "own: `sudo usermod -aG lurk NAME`, then log in anew.");
-	puts("Next: `lurk identify` shows what a key sends. If anything goes wrong: `lurk off`, or "
-	     "the word lurk.off on the kernel's command line.");
+	if (isatty(STDIN_FILENO) && isatty(STDOUT_FILENO) && cli_read_files(cli))
+		cli_test_chord(cli);
+	puts("Next: `lurk identify` shows what a key sends. If anything goes wrong: `lurk help "
+	     "back`.");
 	return CLI_DONE;
 }
 

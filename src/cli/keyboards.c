@@ -8,6 +8,8 @@
 enum { PATIENCE_S = 30 };
 enum { OPTION_SAME_AS = 1000, OPTION_NICKNAME, OPTION_DESCRIBE, OPTION_OFF_CHORD };
 
+static const char off_chord[] = "off-chord";
+
 struct keyboards {
 	struct cli *cli;
 	const char *name, *keyboard, *script;
@@ -370,8 +372,6 @@ static int name_it(struct keyboards *k)
 
 /* ---- Odd keys -------------------------------------------------------------------------------- */
 
-static const char off_chord[] = "off-chord";
-
 /* The list as it is to be: what it has, and what is new; a chord is another one. */
 static bool new_list(struct keyboards *k, const struct lurk_node *old, char *out, size_t size)
 {
@@ -597,7 +597,9 @@ static const struct argp_option options[] = {
 	{"missing", 'm', NULL, 0, "KEYs are not on this keyboard", 1},
 	{"press-only", 'o', NULL, 0, "KEYs never send their release", 1},
 	{"off-chord", OPTION_OFF_CHORD, NULL, 0,
-	 "These 2 to 4 KEYs, held together for two seconds, switch all rules off and on", 1},
+	 "These 2 to 4 KEYs, held together for two seconds, switch all rules off and on; without "
+	 "KEYs, see whether the chord arrives",
+	 1},
 	{0},
 };
 
@@ -652,7 +654,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		if (k->count && !k->quirk)
 			argp_error(state,
 				   "keys go with --broken, --missing, --press-only or --off-chord");
-		if (k->quirk && (!k->count || k->name))
+		if (k->quirk && (k->name || (!k->count && k->quirk != off_chord)))
 			argp_error(state, "say which keys, as in --broken Delete");
 		return 0;
 	default:
@@ -682,6 +684,8 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (k.name)
 		return name_it(&k);
+	if (k.quirk == off_chord && !k.count && !cli->desk)
+		return cli_test_chord(cli);
 	if (k.same_as)
 		return join(&k);
 	if (k.nickname)

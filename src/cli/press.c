@@ -7,7 +7,7 @@
 #include <time.h>
 #include <unistd.h>
 
-enum { LEAVE_US = 3000000, INDENT = 2 };
+enum { LEAVE_US = 3000000, BRIEF_US = 200000, INDENT = 2 };
 
 static uint64_t now_us(void)
 {
@@ -107,33 +107,40 @@ static const char *means_words(lurk_key key, char out[96])
 static const char *oddity_words(const struct presses *p, const struct lurk_press_record *r,
 				char out[PRESSES_WORDS])
 {
-	const char *keyboard = cli_keyboard_name(p->cli, r->keyboard);
-	char name[LURK_WORDS];
+	const struct lurk_identity *identity =
+		&p->cli->machine->keyboards[r->keyboard].info.identity;
+	uint16_t described = cli_described(p->cli, identity);
+	char name[LURK_WORDS], on[LURK_WORDS] = "";
 
+	/* Only by a name of one's own can it be meant in a command. */
+	if (described)
+		snprintf(on, sizeof on, " --keyboard %s",
+			 p->cli->keyboards.keyboards[described - 1].name.bytes);
 	*out = '\0';
 	key_words(p, r, name);
-	switch (lurk_press_oddity(&p->history, r, p->live ? now_us() : 0)) {
+	switch (lurk_press_oddity(&p->history, r, p->cli->machine->desk ? 0 : now_us())) {
 	case LURK_ODD_BOUNCED:
 		snprintf(out, PRESSES_WORDS,
-			 "It came again within %u ms: it bounces. `lurk move %s NEWKEY --keyboard "
-			 "%s` lets another key do its job.",
-			 LURK_BOUNCE_US / 1000, name, keyboard);
+			 "It came again within %u ms: it bounces. `lurk move %s NEWKEY%s` lets "
+			 "another key do its job.",
+			 LURK_BOUNCE_US / 1000, name, on);
 		break;
 	case LURK_ODD_LONG:
 		snprintf(
 			out, PRESSES_WORDS,
-			"If nobody holds it, it is stuck: `lurk move %s NEWKEY --keyboard %s` lets "
-			"another key do its job.",
-			name, keyboard);
+			"If nobody holds it, it is stuck: `lurk move %s NEWKEY%s` lets another key "
+			"do its job.",
+			name, on);
 		break;
 	case LURK_ODD_WAS_DOWN:
 		snprintf(out, PRESSES_WORDS, "It was down before this began.");
 		break;
 	case LURK_ODD_NO_RELEASE:
 		snprintf(out, PRESSES_WORDS,
-			 "It was pressed twice and never released: `lurk keyboards --keyboard %s "
-			 "--press-only %s` tells Lurk that it never is.",
-			 keyboard, name);
+			 "It was pressed twice and never released: `lurk keyboards%s --press-only "
+			 "%s` "
+			 "tells Lurk that it never is.",
+			 on, name);
 		break;
 	default:
 		if (!r->key && !r->gives.rank)
@@ -195,6 +202,20 @@ static unsigned columns(void)
 	return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20 ? size.ws_col : 80;
 }
 
+/* Names of one's own are short; what keyboards call themselves is not. */
+static size_t name_width(const struct cli *cli)
+{
+	size_t most = 8;
+
+	for (uint16_t i = 0; i < cli->machine->keyboard_count; i++) {
+		size_t n =
+			cli->machine->keyboards[i].present ? strlen(cli_keyboard_name(cli, i)) : 0;
+
+		most = n > most ? n : most;
+	}
+	return most;
+}
+
 static void print_row(struct presses *p, const struct lurk_press_record *r)
 {
 	char scan[LURK_SCAN_TEXT], gives[128], time[64], means[96], line[PRESSES_WORDS];
@@ -205,8 +226,8 @@ static void print_row(struct presses *p, const struct lurk_press_record *r)
 		print_json(p, r);
 		return;
 	}
-	snprintf(line, sizeof line, "%-8s  %-16s  %-11s  %-21s  %-26s  %s%s",
-		 cli_keyboard_name(p->cli, r->keyboard),
+	snprintf(line, sizeof line, "%-*s  %-16s  %-11s  %-21s  %-26s  %s%s",
+		 (int)name_width(p->cli), cli_keyboard_name(p->cli, r->keyboard),
 		 r->key || nickname_of(p, r) ? key_words(p, r, name) : "(no name)",
 		 lurk_scan_write(r->scan, scan), means_words(r->key, means),
 		 gives_words(p, r, gives, sizeof gives), time_words(p, r, time, sizeof time),
@@ -229,7 +250,7 @@ static void erase(struct presses *p)
 }
 
 /* Prints a text wrapped at blanks; returns how many lines that took. */
-static unsigned wrapped(const char *text, bool strong)
+static unsigned wrapped(const char *text)
 {
 	unsigned width = columns() - 2 * INDENT, at = 0, lines = 1;
 	char word[200];
@@ -246,20 +267,12 @@ static unsigned wrapped(const char *text, bool strong)
 		}
 		if (at)
 			putchar(' ');
-		if (strong)
-			cli_print_strong(word);
-		else
-			fputs(word, stdout);
+		fputs(word, stdout);
 		at += (unsigned)n + (at ? 1 : 0);
 		text += n + (text[n] == ' ');
 	}
 	putchar('\n');
 	return lines;
-}
-
-void presses_say(const char *text)
-{
-	wrapped(text, false);
 }
 
 /* A key that this keyboard surely has. */
@@ -287,22 +300,43 @@ static const struct lurk_press_record *newest(const struct presses *p)
 	return p->history.count ? lurk_history_at(&p->history, p->history.count - 1) : NULL;
 }
 
+/* The key as a cap, drawn heavily while it is down, and the keyboard beside it. */
+static void draw_cap(struct presses *p, const struct lurk_press_record *r)
+{
+	static const char *const lines[2][6] = {{"╭", "─", "╮", "│", "╰", "╯"},
+						{"┏", "━", "┓", "┃", "┗", "┛"}};
+	const char *const *line = lines[r->held];
+	char name[LURK_WORDS];
+
+	key_words(p, r, name);
+	for (int row = 0; row < 3; row++) {
+		printf("%*s%s", INDENT, "", line[row == 0 ? 0 : row == 1 ? 3 : 4]);
+		if (row == 1) {
+			printf("  ");
+			cli_print_strong(name);
+			printf("  %s  on %s", line[3], cli_keyboard_name(p->cli, r->keyboard));
+		}
+		for (size_t i = 0; row != 1 && i < strlen(name) + 4; i++)
+			fputs(line[1], stdout);
+		puts(row == 1 ? "" : line[row ? 5 : 2]);
+		p->drawn++;
+	}
+}
+
 static void draw_press(struct presses *p, const struct lurk_press_record *r)
 {
-	char line[PRESSES_WORDS], gives[128], means[96], name[LURK_WORDS], scan[LURK_SCAN_TEXT];
-	char time[32];
+	char line[PRESSES_WORDS], gives[128], means[96], scan[LURK_SCAN_TEXT], time[32];
 
-	snprintf(line, sizeof line, "%s on %s", key_words(p, r, name),
-		 cli_keyboard_name(p->cli, r->keyboard));
-	p->drawn += wrapped(line, true);
+	draw_cap(p, r);
 	means_words(r->key, means);
 	snprintf(line, sizeof line, "Scan code %s. %s%s%sNow %s. ", lurk_scan_write(r->scan, scan),
 		 *means ? "M" : "", *means ? means + 1 : "", *means ? ". " : "",
 		 gives_words(p, r, gives, sizeof gives));
-	if (r->held)
+	if (r->held && now_us() < r->down_us + BRIEF_US)
+		snprintf(line + strlen(line), sizeof line - strlen(line), "It is down.");
+	else if (r->held)
 		snprintf(line + strlen(line), sizeof line - strlen(line), "Down for %s by now%s.",
-			 duration(now_us() > r->down_us ? now_us() - r->down_us : 0, time),
-			 r->repeats ? ", repeating" : "");
+			 duration(now_us() - r->down_us, time), r->repeats ? ", repeating" : "");
 	else if (r->down_us)
 		snprintf(line + strlen(line), sizeof line - strlen(line), "It was down for %s.",
 			 duration(r->up_us - r->down_us, time));
@@ -310,9 +344,9 @@ static void draw_press(struct presses *p, const struct lurk_press_record *r)
 		snprintf(line + strlen(line), sizeof line - strlen(line),
 			 " It comes from a second interface of the keyboard, as knobs and media "
 			 "keys do.");
-	p->drawn += wrapped(line, false);
+	p->drawn += wrapped(line);
 	if (*oddity_words(p, r, line))
-		p->drawn += wrapped(line, false);
+		p->drawn += wrapped(line);
 }
 
 static void draw(struct presses *p)
@@ -325,7 +359,7 @@ static void draw(struct presses *p)
 	if (r)
 		draw_press(p, r);
 	else
-		p->drawn += wrapped(p->empty, false);
+		p->drawn += wrapped(p->empty);
 	snprintf(line, sizeof line, "%s", p->foot);
 	if (!*line && r && leave_key(p->cli, r->keyboard))
 		snprintf(line, sizeof line, "To end: hold %s for three seconds, or Ctrl+C.",
@@ -333,7 +367,7 @@ static void draw(struct presses *p)
 	putchar('\n');
 	p->drawn++;
 	if (*line)
-		p->drawn += wrapped(line, false);
+		p->drawn += wrapped(line);
 	fflush(stdout);
 }
 

@@ -36,7 +36,5 @@ void presses_end(struct presses *p);
 /* "CapsLock on wagtail, scan code hid:07:39", "KeyA on heron". Returns out. */
 const char *presses_words(const struct presses *p, const struct lurk_press_record *r,
 			  char out[PRESSES_WORDS]);
-/* Prints a text wrapped to the terminal. */
-void presses_say(const char *text);
 
 #endif

@@ -115,10 +115,14 @@ static void keys_come_with_scan_code_and_time(void **state)
 static void taken_it_speaks_only_through_send(void **state)
 {
 	struct contract_rig *rig = *state;
+	struct lurk_port_event event;
 
+	start_listening(rig);
 	rig->press(rig, LURK_KEY_B, true);
+	drain(rig);
 	assert_int_equal(rig->port->class->take(rig->port, rig->number, true), LURK_OK);
 	assert_got(rig, "KeyB+ KeyB- "); /* what was held is not left behind */
+	assert_false(next(rig, &event)); /* nor said to be up: the finger is still on it */
 	rig->press(rig, LURK_KEY_A, true);
 	rig->press(rig, LURK_KEY_A, false);
 	assert_got(rig, "");

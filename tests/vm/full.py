@@ -3,7 +3,8 @@
 A Debian with systemd and udev, Lurk's packages installed with apt, rules made with the command, and keys
 pressed from outside on QEMU's own keyboards; what arrives is read from the text console. The machine is
 reset, the keyboard unplugged, the service killed and hung, the machine put to sleep, the package upgraded
-and removed. The disk is kept in BUILD/vm under a key of what went into it.
+and removed. The disk is kept in BUILD/vm under a key of what went into it. full.py BUILD disk only makes it;
+full.py BUILD PART... runs some parts.
 """
 import glob
 import hashlib
@@ -139,7 +140,7 @@ class Debian(Machine):
         self.sh(f": > {TYPED}")
         self.press(presses)
         time.sleep(0.4)
-        got = self.sh(f"tr -d '\\0' < {TYPED}; echo")
+        got = self.sh(f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo")  # the serial line loses carriage returns
         self.check(f"{when}: pressed {presses}, arrived {got!r}", got == wanted)
 
     def service(self):
@@ -349,7 +350,105 @@ def off_and_on(m):
     m.has("dmesg | grep -ci 'unknown key' || true", "0", "and the kernel logs none because of a disabled key")
 
 
+def hold(m, keys, seconds):
+    m.press(" ".join("+" + key for key in keys.split()))
+    time.sleep(seconds)
+    m.press(" ".join("-" + key for key in reversed(keys.split())))
+    time.sleep(0.5)
+
+
+def chord(m):
+    """The off chord under rules that are on its own keys, by the table and by the relay."""
+    for way, rules in [("table", "lurk swap Escape KeyE; lurk swap Shift Control"),
+                       ("relay", "lurk map Escape nothing; lurk map ShiftLeft KeyX; lurk map ShiftRight KeyX")]:
+        m.sh(f"lurk restore --all >/dev/null; lurk swap KeyQ KeyW >/dev/null; {rules}")
+        m.sh("lurk apply --force")
+        m.has("lurk status", way + "  ", f"rules on the keys of the chord: by the {way}")
+        m.types("q e" if way == "table" else "q shift e", "w\x1b" if way == "table" else "wxe", "they are in force")
+        hold(m, "shift shift_r esc", 2.6)
+        m.has("lurk status", "All rules are off", "the off chord switches them off")
+        m.types("q esc a", "q\x1ba", "every key does its usual job")
+        hold(m, "esc shift_r shift", 2.6)
+        m.has("lurk status", way + "  ", "the off chord switches them on again")
+        m.types("q a", "wa", "they are in force")
+        hold(m, "shift shift_r esc", 0.8)
+        m.has("lurk status", way + "  ", "held too shortly it does nothing")
+    m.types("a shift a", "axa", "nothing is left down")
+    m.has("journalctl -u lurkd --no-pager -o cat", "by the off chord: rules off", "the journal says so")
+
+
+def trying(m):
+    m.sh("lurk restore --all >/dev/null; lurk swap KeyQ KeyW --apply")
+    m.sh("lurk map 'any Enter' KeyX")
+    m.has("lurk apply 2>&1", "No key gives Enter any more.", "what locks out is refused", fine=False)
+    m.types("q ret", "w~", "and nothing is changed")
+    m.sh("(lurk try --force --for 8s > /tmp/tried 2>&1 &)")
+    time.sleep(2)
+    m.types("q ret kp_enter", "wxx", "tried, with Enter mapped away")
+    m.has("lurk status", "Rules are being tried")
+    time.sleep(8)
+    m.types("q ret", "w~", "it ended by itself")
+    m.has("cat /tmp/tried", "everything is as before")
+    m.has("cat /tmp/tried", "gives KeyX (line", "what was pressed meanwhile was shown")
+    for what, kill in [("the command", "killall -9 lurk 2>/dev/null || kill -9 $(pidof lurk)"), ("the service", "systemctl kill -s KILL lurkd")]:
+        m.sh("(lurk try --force --for 60s > /tmp/tried 2>&1 &)")
+        time.sleep(2)
+        m.types("q ret", "wx", f"tried, and {what} will be killed")
+        m.sh(kill, fine=False)
+        time.sleep(4)
+        m.types("q ret", "w~", f"{what} was killed")
+    m.sh("(lurk try --force --for 60s > /tmp/tried 2>&1 &)")
+    time.sleep(2)
+    m.sh("lurk keep")
+    time.sleep(2)
+    m.types("q ret", "wx", "kept by another command")
+    m.sh("lurk rollback")
+    m.types("q ret", "w~", "rolled back")
+    # On a terminal, where the question is answered with a key as it is then: KeyX, which is Space.
+    m.sh("lurk restore --all >/dev/null; lurk swap KeyX Space >/dev/null")
+    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 12s; lurk status > /tmp/after' &)")
+    time.sleep(8.5)
+    screen = m.sh("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8")
+    m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in screen, screen[-500:])
+    m.press("x")
+    time.sleep(2)
+    m.has("cat /tmp/after", "1 rule in force since", "answered with yes")
+    m.sh("chvt 1; lurk rollback; lurk undo; true")
+
+
+def identified(m):
+    """Conclusions from real presses."""
+    m.sh("lurk restore --all >/dev/null; lurk disable Insert >/dev/null; lurk apply")
+
+    def ask(options, presses, wanted, what, seconds=0.0):
+        m.sh(f"(lurk identify {options} > /tmp/told 2>&1 &)")
+        time.sleep(1.5)
+        for press in presses:
+            m.press(press)
+            time.sleep(1.5)
+        time.sleep(seconds)
+        m.has("cat /tmp/told", wanted, f"identify {options}: {what}")
+
+    ask("--compare", ["a", "a"], "no program can tell them apart", "the same code twice")
+    ask("--compare", ["ret", "kp_enter"], "Two keys with one meaning", "two Enters")
+    ask("--missing --seconds 3", [], "Nothing arrived.", "a key that the keyboard keeps to itself", 3)
+    ask("--hands-off --seconds 4", ["delete", "delete"], "It presses itself, 2 times: Delete on", "a key that presses itself", 3)
+    ask("--seconds 9", ["+delete"], "If nobody holds it, it is stuck: `lurk move Delete NEWKEY", "a stuck key", 9)
+    m.press("-delete")
+    ask("--count 1", ["insert"], "gives nothing (line", "a key that the table disables")
+    m.types("a", "a", "before")
+    ask("--take --seconds 4", ["a", "b"], "KeyB", "presses that nobody else gets")
+    got = m.sh(f"tr -d '\\0' < {TYPED}; echo")
+    m.check("they did not arrive anywhere else", got == "a", got)
+    time.sleep(4)
+    m.types("a", "a", "afterwards they do")
+    ask("--rule --keep", ["caps_lock", "x"], "CapsLock now gives KeyX on", "a rule by pressing")
+    m.types("caps_lock", "x", "it is in force")
+    m.sh("lurk restore --all --apply")
+
+
 def coming_and_going(m):
+    m.sh("lurk swap KeyQ KeyW --apply")
     m.has("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/later/*.deb 2>&1", "Setting up lurk", "upgraded")
     m.types("q w a", "wqa", "after the upgrade")
     m.has("lurk uninstall", "every key does its usual job", "lurk uninstall")
@@ -369,7 +468,7 @@ def coming_and_going(m):
 
 
 def main():
-    build = sys.argv[1]
+    build, only = sys.argv[1], sys.argv[2:]
     work = os.path.abspath(os.path.join(build, "vm"))
     os.makedirs(work, exist_ok=True)
     try:
@@ -377,6 +476,8 @@ def main():
     except Skipped as why:
         print(f"skipped: {why}")
         sys.exit(77)
+    if only == ["disk"]:
+        return
     payload = build_payload(build, work)
     print("booting Debian", flush=True)
     m = Debian("full", work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "1024",
@@ -385,13 +486,16 @@ def main():
     try:
         m.log_in()
         install(m)
-        keys_and_reset(m)
-        rights(m)
-        m.sh("lurk apply")
-        at_the_screen(m)
+        if not only:
+            keys_and_reset(m)
+            rights(m)
+            m.sh("lurk apply")
+            at_the_screen(m)
         m.read_console()
-        for part in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, coming_and_going]:
-            part(m)
+        for part in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, chord, trying, identified,
+                     coming_and_going]:
+            if not only or part.__name__ in only:
+                part(m)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:
         m.end()

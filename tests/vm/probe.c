@@ -214,7 +214,11 @@ static int table(int pid, int n)
 	unsigned long before;
 
 	await_force(node);
+	press(keyboard, 0x05); /* the first press tells that the keyboard is used */
+	press(keyboard, 0);
 	usleep(500000);
+	while (get_key(node, KEY_B))
+		;
 	before = switches(pid);
 	for (int i = 0; i < n; i++) {
 		press(keyboard, 0x04);

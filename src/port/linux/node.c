@@ -462,10 +462,15 @@ static void release_held(struct lurk_event_node *node)
 enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key)
 {
 	enum lurk_error error = make_virtual(node, every_key);
+	uint32_t heard = node->heard;
 
 	if (error)
 		return error;
+	/* These releases are for everybody else: to us the keys are still held. */
+	node->heard = 0;
+	set_mask(node);
 	release_held(node);
+	node->heard = heard;
 	if (ioctl(node->fd, EVIOCGRAB, 1)) {
 		error = lurk_node_error(errno);
 		lurk_node_release(node);
