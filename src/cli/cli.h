@@ -35,7 +35,7 @@ struct cli {
 
 	char profile_path[PATH_MAX], keyboards_path[PATH_MAX], state_folder[PATH_MAX];
 	bool judging; /* rules that contradict each other are read all the same */
-	bool files_read, profile_exists;
+	bool files_read, profile_exists, profile_broken;
 	struct lurk_keyboards_file keyboards;
 	struct lurk_profile_file profile;
 	struct lurk_characters characters;
@@ -104,6 +104,8 @@ int cli_fail(int status, const char *format, ...) LURK_PRINTF(2, 3);
 /* Reads keyboards.yaml and the profile; missing ones are empty. On failure the message is printed.
  */
 bool cli_read_files(struct cli *cli);
+/* For ways back, which a broken file must not bar: it is said, and taken to be empty. */
+bool cli_read_files_if_good(struct cli *cli);
 /* Reads the profile's text anew after an edit. */
 bool cli_reread_profile(struct cli *cli, struct lurk_message *message);
 /* Writes the edited profile (or keyboards.yaml), and how to take it back. */

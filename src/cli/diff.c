@@ -182,8 +182,12 @@ static void sum_up(void *data, const char *what, const char *rule, const char *b
 
 unsigned cli_pending(struct cli *cli)
 {
-	struct side force = side_of_image(cli->machine->image), file = side_of_profile(cli);
+	struct side force, file;
 
+	if (cli->profile_broken)
+		return 0;
+	force = side_of_image(cli->machine->image);
+	file = side_of_profile(cli);
 	return compare(&force, &file, count_only, NULL);
 }
 

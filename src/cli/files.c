@@ -264,7 +264,7 @@ static uint16_t ask_keyboard(void *data, const char *name)
 }
 
 /* `--as NAME=MINE` */
-static bool take_aliases(struct cli *cli)
+static bool take_aliases(struct cli *cli, struct lurk_message *message)
 {
 	struct lurk_message why;
 
@@ -272,49 +272,62 @@ static bool take_aliases(struct cli *cli)
 		struct cli_alias *alias = &cli->aliases[i];
 
 		alias->keyboard = lurk_keyboards_find(&cli->keyboards, alias->mine, &why);
-		if (!alias->keyboard) {
-			cli_fail(CLI_USAGE, "--as %s=%s: %s", alias->name, alias->mine, why.text);
-			return false;
-		}
+		if (!alias->keyboard)
+			return lurk_say(message, "--as %s=%s: %s", alias->name, alias->mine,
+					why.text);
 	}
 	cli->keyboards.ask = ask_keyboard;
 	cli->keyboards.ask_data = cli;
 	return true;
 }
 
-bool cli_read_files(struct cli *cli)
+static bool read_all(struct cli *cli, struct lurk_message *why)
 {
-	struct lurk_message why;
 	char *bytes;
 	size_t length;
 	bool exists;
+
+	find_paths(cli);
+	if (!read_or_begin(cli->keyboards_path, keyboards_head, &bytes, &length, &exists, why) ||
+	    !lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, why) ||
+	    !take_aliases(cli, why) ||
+	    !read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists,
+			   why))
+		return false;
+	find_layout(cli, bytes, length);
+	return lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
+				 cli_characters(cli), why) &&
+	       (cli->judging || lurk_profile_agrees(&cli->profile, &cli->keyboards, why));
+}
+
+static bool read_files(struct cli *cli, bool all_the_same)
+{
+	struct lurk_message why;
 
 	if (cli->files_read)
 		return true;
 	if (cli->desk && !cli_computer(cli))
 		return false;
-	find_paths(cli);
-	if (!read_or_begin(cli->keyboards_path, keyboards_head, &bytes, &length, &exists, &why) ||
-	    !lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, &why)) {
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
+	cli->files_read = read_all(cli, &why);
+	if (cli->files_read)
+		return true;
+	cli_fail(CLI_COULD_NOT, "%s%s", why.text,
+		 all_the_same ? "; that file is left out of account" : "");
+	if (!all_the_same)
 		return false;
-	}
-	if (!take_aliases(cli))
-		return false;
-	if (!read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists,
-			   &why)) {
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		return false;
-	}
-	find_layout(cli, bytes, length);
-	if (!lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
-			       cli_characters(cli), &why) ||
-	    !(cli->judging || lurk_profile_agrees(&cli->profile, &cli->keyboards, &why))) {
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		return false;
-	}
-	cli->files_read = true;
+	lurk_profile_free(&cli->profile);
+	cli->profile_broken = cli->files_read = true;
 	return true;
+}
+
+bool cli_read_files(struct cli *cli)
+{
+	return read_files(cli, false);
+}
+
+bool cli_read_files_if_good(struct cli *cli)
+{
+	return read_files(cli, true);
 }
 
 bool cli_reread_profile(struct cli *cli, struct lurk_message *message)

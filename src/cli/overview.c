@@ -7,7 +7,7 @@ int cli_overview(struct cli *cli)
 	unsigned pending = 0, keyboards = 0;
 	char rules[48], count[48], since[32];
 
-	if (!cli_read_files(cli))
+	if (!cli_read_files_if_good(cli))
 		return CLI_COULD_NOT;
 	if (cli_machine_if_any(cli)) {
 		image = cli->machine->image;

@@ -111,7 +111,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 /* What is in force goes; files, and versions to go back to, stay. */
 static int factory(struct cli *cli)
 {
-	struct cli_machine *machine = cli_read_files(cli) ? cli_machine(cli) : NULL;
+	struct cli_machine *machine = cli_read_files_if_good(cli) ? cli_machine(cli) : NULL;
 	struct cli_outcome outcome;
 	uint64_t before;
 	uint8_t *bytes = NULL;

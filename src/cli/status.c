@@ -257,7 +257,7 @@ int cli_status(struct cli *cli, int argc, char **argv)
 			"What is in force, since when, by which way on each keyboard, and whether "
 			"it will be after a "
 			"reboot.\vExample:\n  lurk status");
-	if (!cli_read_files(cli) || !cli_machine(cli))
+	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	image = cli->machine->image;
 	if (!cli->json) {

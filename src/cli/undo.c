@@ -245,7 +245,7 @@ int cli_undo(struct cli *cli, int argc, char **argv)
 			"Take back the last edit or the last apply, whichever came last; again, "
 			"the one before."
 			"\vExample:\n  lurk undo");
-	if (!cli_read_files(cli))
+	if (!cli_read_files_if_good(cli))
 		return CLI_COULD_NOT;
 	newest = newest_step(cli, &oldest, &count);
 	if (!newest) {

@@ -90,7 +90,7 @@ int cli_versions(struct cli *cli, int argc, char **argv)
 			"The profiles that were applied, the newest first: when, by whom, and what "
 			"each changed of the one before. The last 16 are kept."
 			"\vExample:\n  lurk versions");
-	if (!cli_read_files(cli) || !cli_machine(cli))
+	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	count = kept(cli->machine, numbers);
 	if (!count && !cli->json)
@@ -172,7 +172,7 @@ int cli_rollback(struct cli *cli, int argc, char **argv)
 	bool fine;
 
 	cli_parse(cli, &argp, argc, argv, &r);
-	if (!cli_read_files(cli) || !cli_machine(cli))
+	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	before = cli->machine->image ? cli->machine->image->sequence : 0;
 	if (!r.version)

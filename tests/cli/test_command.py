@@ -161,7 +161,7 @@ def broken_files(desk):
         for text in ["rules: [\n", "\t\n", "a: b: c\n", b"\xff\xfe\x00l", "x: 1\n"]:
             desk.write("hide/" + name, text)
             before = open(desk.path("hide/" + name), "rb").read()
-            for command in ["map CapsLock Enter", "show", "apply", "status", "keyboards", "restore --all", "undo"]:
+            for command in ["map CapsLock Enter", "show", "apply", "try", "check", "diff", "keyboards", "restore --all"]:
                 desk.want(command, 3, err=f"hide/{name}:")
             assert open(desk.path("hide/" + name), "rb").read() == before
         if whole:
@@ -545,6 +545,12 @@ def versions(desk):
     desk.want("restore --factory", out=["No rule is in force any more, now and after every reboot"])
     assert desk.got("reboot\npress Pause on wagtail")[0] == "Pause down, Pause up"
     desk.want("rollback", out=["Version 21 is in force again"])
+    # A broken file bars no way back.
+    desk.write("hide/profile.yaml", "lurk: 1\nrules: [\n")
+    for way, wanted in [("versions", "in force"), ("rollback 20", "Version 20 is in force again"), ("undo", "Took back the last apply"),
+                        ("off", "All rules are off"), ("restore --factory", "No rule is in force any more"), ("status", "No rule is in force")]:
+        desk.want(way, out=[wanted], err="" if way == "off" else "hide/profile.yaml:3:1: did not find expected node content; that file is left out")
+    desk.want("apply", 3, err="hide/profile.yaml:3:1")
 
 
 def reach(desk):

@@ -411,8 +411,8 @@ def trying(m):
     screen = m.sh("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8")
     m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in screen, screen[-500:])
     m.press("x")
-    time.sleep(2)
-    m.has("cat /tmp/after", "1 rule in force since", "answered with yes")
+    time.sleep(5)
+    m.has("cat /tmp/after; fold -w 160 /dev/vcs8 | head -n 12", "1 rule in force since", "answered with yes", fine=False)
     m.sh("chvt 1; lurk rollback; lurk undo; true")
 
 
