@@ -20,7 +20,7 @@ enum lurk_check_code {
 	LURK_CHECK_LOCKED_OUT, /* no key gives `key`, held with `modifiers` */
 	/* What there is to know. */
 	LURK_CHECK_MOVED,        /* `key` with `modifiers` is done by `by` and `by_held` now */
-	LURK_CHECK_LOST,      /* nothing, or nothing on `keyboard`, gives `key` any more */
+	LURK_CHECK_LOST,         /* nothing, or nothing on `keyboard`, gives `key` any more */
 	LURK_CHECK_HALF_PAIR,    /* `rule` swaps one side of two pairs, and leaves the other */
 	LURK_CHECK_NEVER_ACTS,   /* `other` always wins over `rule` */
 	LURK_CHECK_NO_SUCH_KEY,  /* `keyboard` does not have `key`, which `rule` is on */

@@ -12,6 +12,7 @@ enum { LURK_HISTORY_PRESSES = 64 };
 
 struct lurk_press_record {
 	uint16_t keyboard;
+	uint8_t interface; /* of the keyboard, 0 for the first */
 	lurk_scan scan;
 	lurk_key key;
 	uint64_t down_us, up_us; /* down_us is 0 where only the release was seen */
@@ -34,6 +35,8 @@ void lurk_history_init(struct lurk_history *history);
 const struct lurk_press_record *lurk_history_feed(struct lurk_history *history,
 						  const struct lurk_event *event,
 						  const struct lurk_action *action);
+/* Takes all keys to be up: events were missed. */
+void lurk_history_let_go(struct lurk_history *history);
 /* The index-th record, oldest first; NULL past the newest. */
 const struct lurk_press_record *lurk_history_at(const struct lurk_history *history, uint32_t index);
 

@@ -75,9 +75,10 @@ enum lurk_state { LURK_UP, LURK_DOWN, LURK_REPEAT };
 
 struct lurk_key_event {
 	lurk_scan scan;
-	lurk_key key;  /* LURK_KEY_NONE where the scan code has no name */
-	uint8_t state; /* enum lurk_state */
-	bool more;     /* more events of the same report follow */
+	lurk_key key;      /* LURK_KEY_NONE where the scan code has no name */
+	uint8_t state;     /* enum lurk_state */
+	bool more;         /* more events of the same report follow */
+	uint8_t interface; /* of the keyboard that it came from, 0 for the first */
 };
 
 /* ---- PS/2 decoder: one byte at a time ------------------------------------------------------ */

@@ -64,6 +64,9 @@ static void check_results(struct cli *cli, struct cli_findings *f)
 			.severity = LURK_ERROR, .rule = i, .other = LURK_NO_RULE};
 		uint32_t codepoint;
 
+		finding.code = CLI_CHECK_UNKNOWN_KEYBOARD;
+		if (!rule->keyboard && lurk_node_get(cli->profile.nodes[i], "keyboard"))
+			add(f, &finding);
 		if (rule->off || lurk_rule_check(rule) != LURK_ERR_NOT_YET)
 			continue;
 		finding.code = CLI_CHECK_NOT_YET;
@@ -146,9 +149,10 @@ bool cli_findings_have(const struct cli_findings *findings, const struct lurk_fi
 
 const char *cli_check_name(uint8_t code)
 {
-	return code == CLI_CHECK_CANNOT_TYPE ? "cannot-type"
-	       : code == CLI_CHECK_NOT_YET   ? "not-yet"
-					     : lurk_check_name(code);
+	return code == CLI_CHECK_CANNOT_TYPE        ? "cannot-type"
+	       : code == CLI_CHECK_NOT_YET          ? "not-yet"
+	       : code == CLI_CHECK_UNKNOWN_KEYBOARD ? "unknown-keyboard"
+						    : lurk_check_name(code);
 }
 
 static const char *keyboard_name(const struct cli *cli, const struct cli_findings *all,
@@ -271,6 +275,10 @@ static void say_what(const struct cli *cli, const struct cli_findings *all,
 			 "broken.",
 			 keyboard_name(cli, all, f), key);
 		break;
+	case CLI_CHECK_UNKNOWN_KEYBOARD:
+		snprintf(out, WORDS, "No keyboard is called %s.",
+			 lurk_node_get(cli->profile.nodes[f->rule], "keyboard")->text);
+		break;
 	case CLI_CHECK_CANNOT_TYPE:
 		snprintf(out, WORDS,
 			 "The layout %s has no key for a character of this text "
@@ -336,6 +344,7 @@ static void say_what_to_do(const struct cli *cli, const struct cli_findings *all
 	case LURK_CHECK_UNSEEN_BY_X:
 		snprintf(out, WORDS, "F13 to F24 are seen everywhere.");
 		break;
+	case CLI_CHECK_UNKNOWN_KEYBOARD:
 	case LURK_CHECK_NO_KEYBOARD:
 		snprintf(out, WORDS,
 			 "`--as NAME=MINE` takes the rules for NAME for a keyboard of "

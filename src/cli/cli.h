@@ -213,7 +213,7 @@ bool cli_open_version(struct cli *cli, uint64_t version, uint8_t **bytes, struct
 /* ---- check.c -------------------------------------------------------------------------------- */
 
 /* Codes beside those of lurk/check.h, of what only files and layouts can tell. */
-enum { CLI_CHECK_CANNOT_TYPE = 100, CLI_CHECK_NOT_YET };
+enum { CLI_CHECK_CANNOT_TYPE = 100, CLI_CHECK_NOT_YET, CLI_CHECK_UNKNOWN_KEYBOARD };
 
 struct cli_findings {
 	struct lurk_finding *all;

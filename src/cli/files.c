@@ -245,7 +245,7 @@ static uint16_t ask_keyboard(void *data, const char *name)
 	}
 	if (!cli->profile_option || cli->json || !isatty(STDIN_FILENO) || !isatty(STDERR_FILENO) ||
 	    cli->alias_count == CLI_ALIASES || !cli->keyboards.count)
-		return 0;
+		return cli->judging ? LURK_KEYBOARD_UNKNOWN : 0;
 	for (uint16_t i = 0; i < cli->keyboards.count; i++)
 		snprintf(list + strlen(list), sizeof list - strlen(list), "%s%s", i ? ", " : "",
 			 cli->keyboards.keyboards[i].name.bytes);
@@ -255,7 +255,7 @@ static uint16_t ask_keyboard(void *data, const char *name)
 		return 0;
 	answer[strcspn(answer, "\n")] = '\0';
 	alias = &cli->aliases[cli->alias_count++];
-	*alias = (struct cli_alias){strdup(name), NULL, 0};
+	*alias = (struct cli_alias){strdup(name), NULL, cli->judging ? LURK_KEYBOARD_UNKNOWN : 0};
 	for (uint16_t i = 0; i < cli->keyboards.count; i++) {
 		if (!strcasecmp(cli->keyboards.keyboards[i].name.bytes, answer))
 			alias->keyboard = (uint16_t)(i + 1);

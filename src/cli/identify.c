@@ -132,6 +132,7 @@ static bool await(struct identify *id, const char *prompt, unsigned seconds,
 	if (id->cli->machine->desk)
 		return press_at(id, id->wanted - 1) != NULL;
 	fprintf(stderr, "%s\n", prompt);
+	lurk_history_let_go(&id->presses.history); /* nobody listened since the last one */
 	return cli_machine_watch(
 		       id->cli->machine,
 		       &(struct cli_watching){
@@ -306,8 +307,10 @@ static int hands_off(struct identify *id, struct lurk_message *why)
 /* A line that the person types; false at the end of the input. */
 static bool ask(const char *prompt, char *out, size_t size)
 {
+	if (!isatty(STDIN_FILENO))
+		return false;
 	fprintf(stderr, "%s ", prompt);
-	if (!isatty(STDIN_FILENO) || !fgets(out, (int)size, stdin))
+	if (!fgets(out, (int)size, stdin))
 		return false;
 	out[strcspn(out, "\n")] = '\0';
 	return *out != '\0';

@@ -572,6 +572,7 @@ static bool tell_key(struct json_object *params, const struct cli_watching *w)
 	struct json_object *rule;
 	const char *scan = text(params, "scan");
 
+	event.key.interface = (uint8_t)number(params, "interface");
 	event.key.key = (lurk_key)number(params, "key");
 	event.key.state = place_in(text(params, "state"), lurk_state_words, 3);
 	lurk_scan_read(scan, strlen(scan), &event.key.scan);

@@ -88,10 +88,17 @@ static const char *time_words(const struct presses *p, const struct lurk_press_r
 	return out;
 }
 
-/* Consumer controls come from a second interface of the keyboard. */
-static bool other_interface(const struct lurk_press_record *r)
+/* Knobs and media keys mostly come from another interface than letters do. */
+static const char *interface_words(const struct lurk_press_record *r, char out[64])
 {
-	return r->scan.kind == LURK_SCAN_HID && r->scan.code >> 16 == 0x0c;
+	static const char *const nth[] = {"", "second", "third", "fourth"};
+
+	*out = '\0';
+	if (r->interface && r->interface < sizeof nth / sizeof *nth)
+		snprintf(out, 64, "from its %s interface", nth[r->interface]);
+	else if (r->interface)
+		snprintf(out, 64, "from its interface number %u", r->interface + 1U);
+	return out;
 }
 
 static const char *means_words(lurk_key key, char out[96])
@@ -146,6 +153,9 @@ static const char *oddity_words(const struct presses *p, const struct lurk_press
 		if (!r->key && !r->gives.rank)
 			snprintf(out, PRESSES_WORDS,
 				 "It can have a job all the same: lurk map %s KEY", name);
+		if (!r->key && !r->gives.rank && described && !nickname_of(p, r))
+			snprintf(out + strlen(out), PRESSES_WORDS - strlen(out),
+				 "; and a name: lurk keyboards%s --nickname %s=NAME", on, name);
 		break;
 	}
 	return out;
@@ -188,8 +198,7 @@ static void print_json(const struct presses *p, const struct lurk_press_record *
 		json_object_new_int64(
 			r->down_us && !r->held ? (int64_t)(r->up_us - r->down_us) / 1000 : 0));
 	json_object_object_add(object, "repeats", json_object_new_int64(r->repeats));
-	json_object_object_add(object, "interface",
-			       json_object_new_int(other_interface(r) ? 2 : 1));
+	json_object_object_add(object, "interface", json_object_new_int(r->interface + 1));
 	json_object_object_add(object, "odd", json_object_new_string(oddity_words(p, r, odd)));
 	cli_print_json(object);
 }
@@ -219,19 +228,20 @@ static size_t name_width(const struct cli *cli)
 static void print_row(struct presses *p, const struct lurk_press_record *r)
 {
 	char scan[LURK_SCAN_TEXT], gives[128], time[64], means[96], line[PRESSES_WORDS];
-	char odd[PRESSES_WORDS], name[LURK_WORDS];
+	char odd[PRESSES_WORDS], name[LURK_WORDS], from[64];
 
 	p->shown++;
 	if (p->cli->json) {
 		print_json(p, r);
 		return;
 	}
-	snprintf(line, sizeof line, "%-*s  %-16s  %-11s  %-21s  %-26s  %s%s",
+	interface_words(r, from);
+	snprintf(line, sizeof line, "%-*s  %-16s  %-11s  %-21s  %-26s  %s%s%s",
 		 (int)name_width(p->cli), cli_keyboard_name(p->cli, r->keyboard),
 		 r->key || nickname_of(p, r) ? key_words(p, r, name) : "(no name)",
 		 lurk_scan_write(r->scan, scan), means_words(r->key, means),
 		 gives_words(p, r, gives, sizeof gives), time_words(p, r, time, sizeof time),
-		 other_interface(r) ? ", from its second interface" : "");
+		 *from ? ", " : "", from);
 	if (p->live)
 		printf("%.*s\n", (int)columns() - 1, line);
 	else
@@ -326,6 +336,7 @@ static void draw_cap(struct presses *p, const struct lurk_press_record *r)
 static void draw_press(struct presses *p, const struct lurk_press_record *r)
 {
 	char line[PRESSES_WORDS], gives[128], means[96], scan[LURK_SCAN_TEXT], time[32];
+	char from[64];
 
 	draw_cap(p, r);
 	means_words(r->key, means);
@@ -340,10 +351,8 @@ static void draw_press(struct presses *p, const struct lurk_press_record *r)
 	else if (r->down_us)
 		snprintf(line + strlen(line), sizeof line - strlen(line), "It was down for %s.",
 			 duration(r->up_us - r->down_us, time));
-	if (other_interface(r))
-		snprintf(line + strlen(line), sizeof line - strlen(line),
-			 " It comes from a second interface of the keyboard, as knobs and media "
-			 "keys do.");
+	if (*interface_words(r, from))
+		snprintf(line + strlen(line), sizeof line - strlen(line), " It comes %s.", from);
 	p->drawn += wrapped(line);
 	if (*oddity_words(p, r, line))
 		p->drawn += wrapped(line);

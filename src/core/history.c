@@ -25,6 +25,7 @@ static struct lurk_press_record *append(struct lurk_history *h, const struct lur
 	r = record(h, h->count++);
 	*r = (struct lurk_press_record){
 		.keyboard = event->keyboard,
+		.interface = event->key.interface,
 		.scan = event->key.scan,
 		.key = event->key.key,
 		.gives = *action,
@@ -70,6 +71,12 @@ const struct lurk_press_record *lurk_history_feed(struct lurk_history *history,
 		r->up_us = event->time_us;
 		return r;
 	}
+}
+
+void lurk_history_let_go(struct lurk_history *history)
+{
+	for (uint32_t i = 0; i < history->count; i++)
+		record(history, i)->held = false;
 }
 
 const struct lurk_press_record *lurk_history_at(const struct lurk_history *history, uint32_t index)

@@ -176,6 +176,7 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 {
 	const struct lurk_node *press, *gives, *swap, *keyboard, *note, *off;
 	struct lurk_message why;
+	bool unknown = false;
 
 	if (node->kind != LURK_NODE_MAP)
 		return say(r, node,
@@ -201,6 +202,8 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 		rule->keyboard = lurk_keyboards_find(r->keyboards, keyboard->text, &why);
 		if (!rule->keyboard)
 			return say(r, keyboard, why.text);
+		unknown = rule->keyboard == LURK_KEYBOARD_UNKNOWN;
+		rule->keyboard = unknown ? 0 : rule->keyboard;
 	}
 	r->keyboard = rule->keyboard;
 	if (swap ? !read_swap(r, swap, rule)
@@ -210,6 +213,7 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 	rule->keyboard = r->keyboard;
 	if (off && !lurk_yaml_bool(&r->file->yaml, off, &rule->off, r->message))
 		return false;
+	rule->off = rule->off || unknown;
 	if (note) {
 		if (note->kind != LURK_NODE_SCALAR)
 			return say(r, note, "`note:` takes one text");

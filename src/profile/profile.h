@@ -24,6 +24,10 @@ struct lurk_nickname {
 	struct lurk_target on; /* LURK_TARGET_KEY or _SCAN */
 };
 
+/* What `ask` answers of a keyboard that nobody knows where rules for it shall be read all the same:
+ * they are switched off, and for no keyboard. */
+#define LURK_KEYBOARD_UNKNOWN UINT16_MAX
+
 struct lurk_keyboards_file {
 	struct lurk_yaml yaml;
 	struct lurk_keyboard *keyboards;

@@ -422,6 +422,7 @@ struct json_object *lurk_rpc_key(const struct lurk_event *event, const struct lu
 
 	add_number(params, "time_us", (int64_t)event->time_us);
 	add_number(params, "keyboard", event->keyboard);
+	add_number(params, "interface", event->key.interface);
 	add_text(params, "scan", lurk_scan_write(event->key.scan, scan));
 	add_number(params, "key", event->key.key);
 	add_text(params, "state", lurk_state_words[event->key.state]);

@@ -1,6 +1,7 @@
 """The command, driven as a user drives it: test_command.py LURK DATA [NAME...]"""
 import json
 import os
+import pty
 import re
 import shutil
 import subprocess
@@ -601,7 +602,22 @@ def sharing(desk):
     desk.want("keyboards --keyboard wagtail --off-chord Tab", 3, err="takes 2 to 4 keys")
     # A profile from someone else: its keyboards are matched, said, or refused; and judged in words before it is applied.
     desk.write("theirs/profile.yaml", HEAD + "- {press: CapsLock, gives: Tab, keyboard: Grebe}\n- {swap: [Alt, Meta], keyboard: wagtail}\n")
-    desk.want("check theirs/profile.yaml", 3, err="theirs/profile.yaml:3:43: no keyboard is called `Grebe`; keyboards.yaml has heron, wagtail")
+    desk.want("check theirs/profile.yaml", 1, out=["error     line 3    No keyboard is called Grebe.  [unknown-keyboard]", "`--as NAME=MINE`",
+                                                   "added     Alt and Meta are swapped on wagtail"])
+    desk.want("apply -p theirs/profile.yaml", 3, err="theirs/profile.yaml:3:43: no keyboard is called `Grebe`; keyboards.yaml has heron, wagtail")
+    # On a terminal it is asked.
+    end, terminal = pty.openpty()
+    asked = subprocess.Popen([LURK, "apply", "-p", "theirs/profile.yaml"], stdin=terminal, stdout=subprocess.PIPE, stderr=terminal,
+                             cwd=desk.folder, env={"PATH": os.environ["PATH"], "HOME": desk.folder, "LURK_DESK": "hide"})
+    question = b""
+    while not question.endswith(b") "):
+        question += os.read(end, 1000)
+    os.write(end, b"dipper\n")
+    assert b"CapsLock gives Tab" not in asked.communicate()[0] and asked.returncode == 0
+    assert b"rules for a keyboard called Grebe. Which of yours is that? (heron, wagtail, curlew, dipper)" in question, question
+    os.close(end)
+    os.close(terminal)
+    assert desk.got("press CapsLock on dipper")[0] == "Tab down, Tab up"
     desk.want("check theirs/profile.yaml --as grebe=heron", out=["added     CapsLock gives Tab on heron"])
     desk.want("check theirs/profile.yaml --as grebe=gull", 3, err="--as grebe=gull: no keyboard is called `gull`")
     desk.want("check theirs/profile.yaml --as grebe", 2, err="is written --as NAME=MINE")

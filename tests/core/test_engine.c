@@ -391,6 +391,96 @@ static void presses_are_put_together(void **state)
 	free(h);
 }
 
+/* Events (a time in ms, + - or = for a repeat, a key), the time when asked, and what is odd about
+ * the newest press. */
+static const struct {
+	const char *events;
+	unsigned now_ms;
+	enum lurk_oddity odd;
+} oddities[] = {
+	{"10+a 90-a", 0, LURK_ODD_NOTHING},
+	{"10+a 90-a 119+a", 0, LURK_ODD_BOUNCED},
+	{"10+a 90-a 120+a", 0, LURK_ODD_NOTHING},
+	{"10+a 90-a 95+b", 0, LURK_ODD_NOTHING},
+	{"10+a 90-a 119+a 190-a", 0, LURK_ODD_BOUNCED},
+	{"10-a", 0, LURK_ODD_WAS_DOWN},
+	{"10+a", 5009, LURK_ODD_NOTHING},
+	{"10+a", 5010, LURK_ODD_LONG},
+	{"10+a 5010-a", 9000, LURK_ODD_NOTHING},
+	{"10+a 510=a 540=a 570=a", 600, LURK_ODD_NOTHING},
+	{"10+a 1211+a", 0, LURK_ODD_NO_RELEASE},
+	{"10+a 1210=a", 0, LURK_ODD_NOTHING},
+	{"10+a 1211+a 1300-a", 0, LURK_ODD_NOTHING},
+	{"10+a let 9000+a", 9010, LURK_ODD_NOTHING},
+};
+
+static void what_is_odd_is_said(void **state)
+{
+	static const struct lurk_action itself = {.gives = LURK_GIVES_ITSELF};
+	struct lurk_history *h = calloc(1, sizeof *h);
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(oddities); i++) {
+		char copy[128], *rest = copy, *one;
+
+		lurk_history_init(h);
+		snprintf(copy, sizeof copy, "%s", oddities[i].events);
+		while ((one = strsep(&rest, " "))) {
+			char *sign;
+			uint64_t ms = strtoul(one, &sign, 10);
+			struct lurk_event event = {.time_us = ms * 1000};
+
+			if (!strcmp(one, "let")) {
+				lurk_history_let_go(h);
+				continue;
+			}
+			event.key =
+				(struct lurk_key_event){.scan = {(uint32_t)sign[1], LURK_SCAN_HID},
+							.state = *sign == '+'   ? LURK_DOWN
+								 : *sign == '-' ? LURK_UP
+										: LURK_REPEAT};
+			lurk_history_feed(h, &event, &itself);
+		}
+		if (lurk_press_oddity(h, lurk_history_at(h, h->count - 1),
+				      oddities[i].now_ms * UINT64_C(1000)) != oddities[i].odd)
+			fail_msg("%s", oddities[i].events);
+	}
+	free(h);
+}
+
+/* Two presses by keyboard, code and key, and how they are told apart. */
+static void two_presses_are_compared(void **state)
+{
+	static const struct {
+		struct lurk_press_record a, b;
+		enum lurk_relation relation;
+	} rows[] = {
+		{{.scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_A},
+		 {.scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_A},
+		 LURK_SAME_CODE},
+		{{.scan = {1, LURK_SCAN_HID}}, {.scan = {1, LURK_SCAN_HID}}, LURK_SAME_CODE},
+		{{.scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_A},
+		 {.keyboard = 1, .scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_A},
+		 LURK_OTHER_KEYBOARD},
+		{{.scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_MUTE},
+		 {.scan = {2, LURK_SCAN_HID}, .key = LURK_KEY_MUTE},
+		 LURK_SAME_KEY},
+		{{.scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_ENTER},
+		 {.scan = {2, LURK_SCAN_HID}, .key = LURK_KEY_KPENTER},
+		 LURK_SAME_MEANING},
+		{{.scan = {1, LURK_SCAN_HID}, .key = LURK_KEY_A},
+		 {.scan = {2, LURK_SCAN_HID}, .key = LURK_KEY_B},
+		 LURK_DIFFERENT},
+		{{.scan = {1, LURK_SCAN_HID}}, {.scan = {2, LURK_SCAN_HID}}, LURK_DIFFERENT},
+	};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		assert_int_equal(lurk_press_compare(&rows[i].a, &rows[i].b), rows[i].relation);
+		assert_int_equal(lurk_press_compare(&rows[i].b, &rows[i].a), rows[i].relation);
+	}
+}
+
 /* ---- The property --------------------------------------------------------------------------- */
 
 enum { MODEL_SOURCES = 24, MODEL_KEYBOARDS = 3 };
@@ -422,7 +512,7 @@ static const lurk_key some_keys[MODEL_SOURCES / 2] = {
 static struct lurk_key_event source_event(unsigned source, uint8_t state)
 {
 	return (struct lurk_key_event){
-		{0x70000 + source, LURK_SCAN_HID}, some_keys[source / 2], state, false};
+		{0x70000 + source, LURK_SCAN_HID}, some_keys[source / 2], state, false, 0};
 }
 
 /* What a press gives by the rules as written, found without hashing: the best of all that fit. */
@@ -577,6 +667,8 @@ int main(void)
 		cmocka_unit_test(limits_hold),
 		cmocka_unit_test(held_keys_in_any_order),
 		cmocka_unit_test(presses_are_put_together),
+		cmocka_unit_test(what_is_odd_is_said),
+		cmocka_unit_test(two_presses_are_compared),
 		cmocka_unit_test(nothing_sticks_and_nothing_is_lost),
 	};
 

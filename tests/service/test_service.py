@@ -315,12 +315,18 @@ def the_command():
                               text=True, env=environment)
         assert wanted in done.stdout, f"lurk {command}:\n{done.stdout}\nwanted: {wanted}"
         assert (done.returncode != 0) == command.startswith("!"), f"lurk {command}: status {done.returncode}"
-    # identify waits for a press, also on a keyboard that comes meanwhile.
+    # identify waits for a press, also on a keyboard that comes meanwhile; and so do others.
+    subprocess.run([LURK, "map", "F8", "F9", *profile], env=environment, stdout=subprocess.DEVNULL, check=True)
     service.play("unplug dipper")
     for words, press, wanted in [(["identify", "--count", "1"], "press Feather on curlew", "hid:07:a5"),
                                  (["identify", "--count", "1", "--json"], "press KeyA on heron", '"key":"KeyA"'),
                                  (["identify", "--count", "1"], "plug dipper by radio|press KeyA on dipper", "dipper"),
-                                 (["identify", "--seconds", "1"], None, "No key arrived")]:
+                                 (["identify", "--seconds", "1"], None, "No key arrived"),
+                                 (["identify", "--missing", "--seconds", "1"], None, "Nothing arrived."),
+                                 (["identify", "--take", "--count", "1"], "press KeyA on heron", "KeyA"),
+                                 (["keyboards", "--off-chord"],
+                                  "hold ShiftLeft on wagtail|hold ShiftRight on wagtail|hold Escape on wagtail", "It works on wagtail."),
+                                 (["try", "--for", "1s"], "press F8 on wagtail", "gives F9 (line")]:
         running = subprocess.Popen([*WRAPPER, LURK, *words, *profile], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
                                    env=environment)
         time.sleep(2 if WRAPPER else 0.3)

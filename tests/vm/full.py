@@ -442,7 +442,7 @@ def identified(m):
     m.check("they did not arrive anywhere else", got == "a", got)
     time.sleep(4)
     m.types("a", "a", "afterwards they do")
-    ask("--rule --keep", ["caps_lock", "x"], "CapsLock now gives KeyX on", "a rule by pressing")
+    ask("--rule --keep", ["caps_lock", "x"], "CapsLock now gives KeyX.", "a rule by pressing")
     m.types("caps_lock", "x", "it is in force")
     m.sh("lurk restore --all --apply")
 

@@ -298,13 +298,17 @@ struct source {
 	struct lurk_linux *machine;
 	unsigned keyboard;
 	unsigned since; /* events of this report in the queue */
+	uint8_t interface;
 };
 
 static void on_key(void *data, uint64_t time_us, const struct lurk_key_event *key)
 {
 	struct source *s = data;
 
-	queue_event_at(s->machine, LURK_PORT_KEY, s->keyboard, time_us, key);
+	struct lurk_key_event event = *key;
+
+	event.interface = s->interface;
+	queue_event_at(s->machine, LURK_PORT_KEY, s->keyboard, time_us, &event);
 	s->since++;
 }
 
@@ -371,7 +375,7 @@ static void clock_was_set(struct lurk_linux *m)
 static void happened(struct lurk_linux *m, uint32_t what)
 {
 	unsigned number = what >> 8, index = (what & 0xff) >> 1;
-	struct source source = {m, number, 0};
+	struct source source = {m, number, 0, (uint8_t)index};
 	struct lurk_node_sink sink = {&source, on_key, on_end};
 	struct lurk_event_node *node;
 

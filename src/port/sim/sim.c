@@ -216,8 +216,10 @@ static void receive(struct lurk_sim *sim, unsigned number, const struct lurk_wir
 		struct lurk_hid *hid = data->consumer ? &k->consumer : &k->boot;
 
 		lurk_hid_feed(hid, data->bytes, data->length);
-		while (lurk_hid_next(hid, &event))
+		while (lurk_hid_next(hid, &event)) {
+			event.interface = data->consumer;
 			decoded(sim, number, &event);
+		}
 		return;
 	}
 	for (unsigned i = 0; i < data->length; i++) {
