@@ -68,10 +68,10 @@ struct lurk_check_job {
 
 /* Where a key comes from. */
 struct lurk_source {
-	lurk_key key; /* what is pressed; LURK_KEY_NONE where it comes from nowhere */
+	uint32_t rule; /* that makes it so, or LURK_NO_RULE */
 	lurk_scan scan;
+	lurk_key key;      /* what is pressed; LURK_KEY_NONE where it comes from nowhere */
 	uint16_t keyboard; /* its index in lurk_check_job.keyboards */
-	uint32_t rule;     /* that makes it so, or LURK_NO_RULE */
 };
 
 /* The caller's memory; not initialised. */

@@ -71,9 +71,8 @@ void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us, u
 /* An opened image: a view of the caller's bytes. */
 struct lurk_image {
 	const uint8_t *bytes;
-	uint32_t length;
 	uint64_t sequence, saved_at_us;
-	uint32_t saved_by;
+	uint32_t length, saved_by;
 	uint16_t profile_count, keyboard_count, recogniser_count, quirk_count;
 	uint32_t rule_count;
 	uint32_t keyboards, recognisers, quirks, rules, strings; /* offsets */

@@ -521,7 +521,8 @@ int cli_check_command(struct cli *cli, int argc, char **argv)
 		parse_option,
 		"[PROFILE]",
 		"Look for what is wrong with a profile, what can no longer be done with it, and "
-		"what it would change. docs/checks.md explains each finding."
+		"what it would change. docs/checks.md (in packages: /usr/share/doc/lurk) explains "
+		"each finding."
 		"\vExamples:\n  lurk check\n  lurk check /media/stick/profile.yaml",
 		children,
 		NULL,

@@ -251,7 +251,8 @@ static bool by_press(struct keyboards *k, struct lurk_message *why)
 		&(struct cli_watching){.data = k, .seconds = PATIENCE_S, .key = on_press}, why);
 }
 
-/* Which keyboard is meant: the one on which a key is pressed, else the only one without a name. */
+/* Which keyboard is meant: the one on which a key is pressed; on a desk else the only one without a
+ * name. */
 static int choose(struct keyboards *k)
 {
 	const struct cli_machine *machine = k->cli->machine;
@@ -268,7 +269,8 @@ static int choose(struct keyboards *k)
 		unnamed++;
 		only = i;
 	}
-	if (!k->script && unnamed == 1)
+	/* On a real machine the one without a name may be a power button. */
+	if (!k->script && machine->desk && unnamed == 1)
 		return only;
 	if (!k->script && machine->desk) {
 		cli_fail(CLI_USAGE,
@@ -578,7 +580,8 @@ static int set_apart(struct keyboards *k)
 
 static const struct argp_option options[] = {
 	{"name", 'N', "NAME", 0,
-	 "Name the keyboard here that has no name, or the one on which a key is pressed", 0},
+	 "Name the keyboard on which the next key is pressed; on a desk, the one that has no name",
+	 0},
 	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the press that chooses the keyboard", 0},
 	{"keyboard", 'k', "NAME", 0, "The keyboard whose keys are meant", 0},
 	{"apart", 'A', NULL, 0,

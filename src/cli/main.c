@@ -55,6 +55,12 @@ static const struct argp_option common_options[] = {
 	{0},
 };
 
+static void take_alias(struct cli *cli, char *name, char *equals)
+{
+	*equals = '\0';
+	cli->aliases[cli->alias_count++] = (struct cli_alias){name, equals + 1, 0};
+}
+
 static error_t parse_common(int key, char *arg, struct argp_state *state)
 {
 	struct cli *cli = state->input;
@@ -74,8 +80,8 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 		equals = strchr(arg, '=');
 		if (!equals || equals == arg || !equals[1] || cli->alias_count == CLI_ALIASES)
 			argp_error(state, "`--as %s` is written --as NAME=MINE", arg);
-		*equals = '\0';
-		cli->aliases[cli->alias_count++] = (struct cli_alias){arg, equals + 1, 0};
+		else
+			take_alias(cli, arg, equals);
 		return 0;
 	default:
 		return ARGP_ERR_UNKNOWN;

@@ -155,8 +155,10 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 	if (error)
 		return error;
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		struct lurk_source from = {key, lurk_key_scan_on(key, wiring), number,
-					   LURK_NO_RULE};
+		struct lurk_source from = {.rule = LURK_NO_RULE,
+					   .scan = lurk_key_scan_on(key, wiring),
+					   .key = key,
+					   .keyboard = number};
 		lurk_key gives = key;
 
 		if (!lurk_declares(keyboard, key) ||
@@ -611,7 +613,7 @@ static uint32_t winner(struct check *c, uint32_t index, const struct lurk_rule *
 	struct lurk_change change;
 	bool any = lurk_rule_change(rule, 0, &change);
 
-	for (uint8_t wiring = LURK_WIRING_HID; any && wiring <= LURK_WIRING_SET2; wiring++) {
+	for (unsigned wiring = LURK_WIRING_HID; any && wiring <= LURK_WIRING_SET2; wiring++) {
 		const enum lurk_wiring w = (enum lurk_wiring)wiring;
 		lurk_key key = target_key(&change.on);
 		lurk_scan scan = change.on.kind == LURK_TARGET_SCAN
@@ -621,7 +623,8 @@ static uint32_t winner(struct check *c, uint32_t index, const struct lurk_rule *
 		struct lurk_compile_report report;
 		struct lurk_keymap *keymap;
 
-		if (compile(c->job->after, rule->keyboard, wiring, c->work, &keymap, &report))
+		if (compile(c->job->after, rule->keyboard, (uint8_t)wiring, c->work, &keymap,
+			    &report))
 			continue;
 		action = lurk_keymap_find(keymap, scan, key);
 		if (action->rank && action->rule != index)
@@ -658,15 +661,15 @@ static enum lurk_error compile_all(struct check *c, bool *conflicts)
 
 	memset(c->work->acts, 0, sizeof c->work->acts);
 	for (uint16_t d = 0; d <= c->job->after->keyboard_count; d++) {
-		for (uint8_t wiring = LURK_WIRING_HID; wiring <= LURK_WIRING_SET2; wiring++) {
+		for (unsigned wiring = LURK_WIRING_HID; wiring <= LURK_WIRING_SET2; wiring++) {
 			struct lurk_compile_report report;
 			struct lurk_keymap *keymap;
 			struct lurk_rule rule;
-			enum lurk_error error =
-				compile(c->job->after, d, wiring, c->work, &keymap, &report);
+			enum lurk_error error = compile(c->job->after, d, (uint8_t)wiring, c->work,
+							&keymap, &report);
 
 			if (error == LURK_OK) {
-				mark(c, keymap, wiring);
+				mark(c, keymap, (uint8_t)wiring);
 				continue;
 			}
 			if (error != LURK_ERR_CONFLICT)

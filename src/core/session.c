@@ -435,6 +435,7 @@ static bool due(struct lurk_session *s)
 		if (!keyboard_at(s, i)->present || !lurk_chord_due(&keyboard_at(s, i)->chord, now))
 			continue;
 		lurk_session_withhold(s, 0);
+		s->keep_locks = false;
 		s->chorded++;
 		lurk_session_switch(s, s->trying || !s->off, &unused);
 		return true;

@@ -214,6 +214,7 @@ static int table(int pid, int n)
 	unsigned long before;
 
 	await_force(node);
+	usleep(200000);
 	press(keyboard, 0x05); /* the first press tells that the keyboard is used */
 	press(keyboard, 0);
 	usleep(500000);
