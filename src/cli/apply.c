@@ -205,10 +205,13 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return CLI_FOUND;
 	cli->profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
-	if (!apply_profile(cli, &outcome, &why))
+	if (!apply_profile(cli, &outcome, &why)) {
+		cli_findings_free(&findings);
 		return cli_fail(CLI_COULD_NOT, "%s; nothing was changed", why.text);
+	}
 	if (cli->json) {
 		print_json(cli, &outcome.report);
+		cli_findings_free(&findings);
 		return CLI_DONE;
 	}
 	printf("In force now%s: %s from %s.\n",

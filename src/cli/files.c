@@ -376,6 +376,10 @@ bool cli_close(struct cli *cli)
 	struct lurk_message why;
 	bool kept = true;
 
+	for (unsigned i = 0; i < cli->alias_count; i++) {
+		if (!cli->aliases[i].mine) /* asked for */
+			free((char *)(uintptr_t)cli->aliases[i].name);
+	}
 	cli_machine_close(cli->machine);
 	if (cli->computer) {
 		kept = lurk_sim_save(cli->computer->sim, &why);

@@ -530,11 +530,11 @@ static int describe(struct keyboards *k)
 {
 	struct cli *cli = k->cli;
 	const struct cli_machine *machine = cli->machine;
+	unsigned count = 0;
 	uint16_t only;
 
 	if (!cli_keyboard_option(cli, k->keyboard, &only))
 		return CLI_USAGE;
-	puts("keyboards:");
 	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
 		const struct lurk_session_keyboard *one = &machine->keyboards[i];
 		uint16_t described = one->present ? cli_described(cli, &one->info.identity) : 0;
@@ -544,6 +544,8 @@ static int describe(struct keyboards *k)
 			continue;
 		for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key))
 			declared += lurk_declares(&one->info, key);
+		if (!count++)
+			puts("keyboards:");
 		printf("  # calls itself \"%s\"; says that it has %u keys\n",
 		       one->info.identity.name, declared);
 		printf("  %s: %.*s\n", cli->keyboards.keyboards[described - 1].name.bytes,
@@ -551,6 +553,9 @@ static int describe(struct keyboards *k)
 			     cli->keyboards.nodes[described - 1]->start),
 		       cli->keyboards.yaml.bytes + cli->keyboards.nodes[described - 1]->start);
 	}
+	if (!count)
+		return cli_fail(CLI_FOUND, "no such keyboard is here; `lurk keyboards --name NAME` "
+					   "gives one a name");
 	return CLI_DONE;
 }
 
@@ -654,6 +659,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case ARGP_KEY_END:
 		if (k->apart && (k->quirk || k->name))
 			argp_error(state, "--apart goes with --keyboard alone");
+		if (k->describe && k->cli->json)
+			argp_error(state, "--describe writes YAML, for a keyboards.yaml");
 		if (k->count && !k->quirk)
 			argp_error(state,
 				   "keys go with --broken, --missing, --press-only or --off-chord");

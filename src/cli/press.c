@@ -370,6 +370,7 @@ static void draw(struct presses *p)
 	else
 		p->drawn += wrapped(p->empty);
 	snprintf(line, sizeof line, "%s", p->foot);
+	snprintf(p->drawn_foot, sizeof p->drawn_foot, "%s", p->foot);
 	if (!*line && r && leave_key(p->cli, r->keyboard))
 		snprintf(line, sizeof line, "To end: hold %s for three seconds, or Ctrl+C.",
 			 lurk_key_name(leave_key(p->cli, r->keyboard)));
@@ -417,7 +418,10 @@ const struct lurk_press_record *presses_feed(struct presses *p, const struct lur
 
 void presses_tick(struct presses *p)
 {
-	if (!p->live)
+	const struct lurk_press_record *r = newest(p);
+
+	/* Calm: drawn anew only where something has changed. */
+	if (!p->live || (!(r && r->held) && !strcmp(p->foot, p->drawn_foot)))
 		return;
 	erase(p);
 	draw(p);

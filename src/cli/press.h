@@ -18,6 +18,7 @@ struct presses {
 	const char *empty;       /* what stands in the view until the first press */
 	char foot[PRESSES_FOOT]; /* its last line; "" for how to leave it */
 	unsigned drawn;          /* lines that are drawn anew */
+	char drawn_foot[PRESSES_FOOT];
 };
 
 /* `empty` must live as long. */

@@ -596,6 +596,10 @@ def sharing(desk):
     desk.want("keyboards --nickname hid:07:a6=Reed", 2, err="say on which keyboard")
     desk.want("keyboards --describe --keyboard curlew", out=['  # calls itself "Curlew pad"; says that it has 20 keys\n',
                                                              '  curlew: {usb: "fade:0002", nicknames: {Feather: "hid:07:a5"}}\n'])
+    desk.want("keyboards --describe --json", 2, err="writes YAML")
+    desk.got("unplug dipper")
+    desk.want("keyboards --describe --keyboard dipper", 1, err="no such keyboard is here")
+    desk.got("plug dipper")
     desk.want("keyboards --keyboard wagtail --off-chord ControlLeft KeyQ", out=["On wagtail the off-chord is ControlLeft, KeyQ."])
     desk.want("keyboards --keyboard wagtail --off-chord ControlLeft ControlRight", out=["ControlLeft, ControlRight."])
     desk.want("keyboards", out=["off chord ControlLeft+ControlRight"])

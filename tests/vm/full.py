@@ -163,6 +163,7 @@ def rights(m):
               "the service refuses: only root", f"a visitor may not: lurk {command}", fine=False)
     m.sh("usermod -aG lurk warden")
     m.has("su warden -c 'lurk swap KeyQ KeyW --apply' 2>&1", "It is in force now", "a member of the group may change rules")
+    m.has("su warden -c 'lurk try --for 3s' 2>&1", "everything is as before", "and try them")
     m.has("su warden -c 'lurk identify --count 1' 2>&1", "passwords can be read so", "but not watch keys", fine=False)
     m.has("su warden -c 'lurk status'", "/home/warden/.config/lurk/profile.yaml", "whose rules are in force is said")
 
