@@ -333,6 +333,7 @@ int edit_finish(struct edit *edit, const char *summary)
 	struct lurk_message why;
 
 	if (!cli_save_profile(cli, summary)) {
+		cli_findings_free(&edit->found);
 		json_object_put(edit->json);
 		return CLI_COULD_NOT;
 	}

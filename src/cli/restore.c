@@ -88,6 +88,7 @@ static bool still_changed(struct edit *edit, const struct lurk_press *press)
 
 static int nothing_to_restore(struct edit *edit, const char *why)
 {
+	cli_findings_free(&edit->found);
 	if (edit->cli->json) {
 		json_object_object_add(edit->json, "did", NULL);
 		cli_print_json(edit->json);

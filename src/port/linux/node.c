@@ -152,22 +152,29 @@ static void heard_codes(const struct lurk_event_node *node, uint8_t codes[KEY_CN
 }
 
 /* A reader that wants nothing is not woken up by any key, and one that wants a few not by others:
- * it does not get their scan codes either, which come with every key. */
+ * it does not get their scan codes either, which come with every key. What is no key, such as the
+ * motion of a pointer on the same node, is for the relay alone. */
 static void set_mask(const struct lurk_event_node *node)
 {
-	static const uint16_t types[] = {EV_KEY, EV_REL, EV_ABS, EV_MSC, EV_SW};
-	uint8_t all[KEY_CNT / 8], some[KEY_CNT / 8];
+	static const uint16_t relayed[] = {EV_KEY, EV_REL, EV_ABS, EV_MSC, EV_SW};
 	static const uint8_t none[KEY_CNT / 8];
-	bool ears = node->taken || node->heard == LURK_LISTEN_ALL;
+	uint8_t all[KEY_CNT / 8], keys[KEY_CNT / 8];
+	bool every = node->heard == LURK_LISTEN_ALL;
 	struct input_mask mask = {.codes_size = sizeof all};
 
 	memset(all, 0xff, sizeof all);
-	heard_codes(node, some);
+	heard_codes(node, keys);
+	for (unsigned code = 0; every && code < KEY_CNT; code++) {
+		if (!is_button(code))
+			keys[code / 8] |= (uint8_t)(1U << code % 8);
+	}
 	for (unsigned type = EV_KEY; type < EV_CNT; type++) {
-		const uint8_t *wanted = type == EV_KEY && !ears ? some : none;
+		const uint8_t *wanted = type == EV_KEY            ? keys
+					: type == EV_MSC && every ? all
+								  : none;
 
-		for (size_t i = 0; ears && i < sizeof types / sizeof *types; i++)
-			wanted = types[i] == type ? all : wanted;
+		for (size_t i = 0; node->taken && i < sizeof relayed / sizeof *relayed; i++)
+			wanted = relayed[i] == type ? all : wanted;
 		mask.type = type;
 		mask.codes_ptr = (uintptr_t)wanted;
 		ioctl(node->fd, EVIOCSMASK, &mask);
