@@ -2,8 +2,11 @@
  * The off chord: keys of one keyboard that, held down together, switch all rules off and on again.
  * No rule can take it away, since it is made of what is physically pressed.
  *
- *     if (lurk_chord_feed(&chord, key, state, now_us))
+ *     was_whole = chord.whole;
+ *     if (lurk_chord_feed(&chord, key, state))
  *             ...the event is the chord's; nobody else gets it
+ *     if (chord.whole && !was_whole)
+ *             lurk_chord_start(&chord, now_us);
  *     if (lurk_chord_due(&chord, now_us))
  *             ...switch
  */
@@ -32,7 +35,9 @@ void lurk_chord_reset(struct lurk_chord *chord);
 
 /* Takes an event of the keyboard; enum lurk_state. True where it belongs to the chord: it made the
  * chord whole, or is the end of a key that was part of it. */
-bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state, uint64_t now_us);
+bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state);
+/* From when on it is held: apart, so that no clock is asked for keys that are none of its own. */
+void lurk_chord_start(struct lurk_chord *chord, uint64_t now_us);
 /* True once, when the chord has been held long enough. */
 bool lurk_chord_due(struct lurk_chord *chord, uint64_t now_us);
 /* When to ask lurk_chord_due(); UINT64_MAX for never. */

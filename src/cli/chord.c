@@ -52,12 +52,16 @@ static bool on_key(void *data, const struct lurk_event *event, const struct lurk
 	struct chord_test *t = data;
 	struct lurk_chord *chord;
 	unsigned together = 0;
+	bool was_whole;
 
 	(void)action;
 	if (event->keyboard >= LURK_CHECK_KEYBOARDS)
 		return true;
 	chord = chord_at(t, event->keyboard);
-	lurk_chord_feed(chord, event->key.key, event->key.state, now_us());
+	was_whole = chord->whole;
+	lurk_chord_feed(chord, event->key.key, event->key.state);
+	if (chord->whole && !was_whole)
+		lurk_chord_start(chord, now_us());
 	for (unsigned i = 0; i < chord->count; i++)
 		together += chord->down >> i & 1;
 	if (together > t->together) {

@@ -33,7 +33,7 @@ static uint8_t bit_of(const struct lurk_chord *chord, lurk_key key)
 	return 0;
 }
 
-bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state, uint64_t now_us)
+bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state)
 {
 	const uint8_t all = (uint8_t)((1U << chord->count) - 1);
 	const uint8_t bit = bit_of(chord, key), was = chord->down;
@@ -52,8 +52,13 @@ bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state, uint
 		return belongs;
 	chord->withheld = all;
 	chord->whole = true;
-	chord->until_us = now_us + LURK_CHORD_HOLD_US;
+	chord->until_us = UINT64_MAX;
 	return true;
+}
+
+void lurk_chord_start(struct lurk_chord *chord, uint64_t now_us)
+{
+	chord->until_us = now_us + LURK_CHORD_HOLD_US;
 }
 
 bool lurk_chord_due(struct lurk_chord *chord, uint64_t now_us)

@@ -335,13 +335,14 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 	struct lurk_session_keyboard *k = keyboard_at(s, event->keyboard);
 	bool was_whole = k->chord.whole;
 	bool belongs = s->rulesets[s->current].loaded &&
-		       lurk_chord_feed(&k->chord, event->key.key, event->key.state,
-				       s->port->class->elapsed(s->port));
+		       lurk_chord_feed(&k->chord, event->key.key, event->key.state);
 
-	if (k->chord.whole && !was_whole)
+	if (k->chord.whole && !was_whole) {
+		lurk_chord_start(&k->chord, s->port->class->elapsed(s->port));
 		borrow(s, event->keyboard);
-	else if (was_whole && !k->chord.whole)
+	} else if (was_whole && !k->chord.whole) {
 		give_back(s, event->keyboard);
+	}
 	return belongs;
 }
 
