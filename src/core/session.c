@@ -299,6 +299,28 @@ static void borrow(struct lurk_session *s, uint16_t number)
 	}
 }
 
+/* Taking a keyboard takes its time: what came up meanwhile is no longer part of a chord. */
+static void look_at_chord(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+
+	for (unsigned i = 0; k->borrowed && i < k->chord.count; i++) {
+		bool known = false, down = false;
+
+		for (uint16_t e = 0; e < k->info.table_entries; e++) {
+			struct lurk_table_entry entry;
+
+			if (s->port->class->table_get(s->port, number, e, &entry) ||
+			    entry.original != k->chord.keys[i])
+				continue;
+			known = true;
+			down = down || s->port->class->is_down(s->port, number, e);
+		}
+		if (known && !down)
+			lurk_chord_feed(&k->chord, k->chord.keys[i], LURK_UP);
+	}
+}
+
 static void give_back(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
@@ -340,6 +362,9 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 	if (k->chord.whole && !was_whole) {
 		lurk_chord_start(&k->chord, s->port->class->elapsed(s->port));
 		borrow(s, event->keyboard);
+		look_at_chord(s, event->keyboard);
+		if (!k->chord.whole)
+			give_back(s, event->keyboard);
 	} else if (was_whole && !k->chord.whole) {
 		give_back(s, event->keyboard);
 	}

@@ -123,6 +123,10 @@ static void taken_it_speaks_only_through_send(void **state)
 	assert_int_equal(rig->port->class->take(rig->port, rig->number, true), LURK_OK);
 	assert_got(rig, "KeyB+ KeyB- "); /* what was held is not left behind */
 	assert_false(next(rig, &event)); /* nor said to be up: the finger is still on it */
+	rig->press(rig, LURK_KEY_B, false);
+	assert_true(next(rig, &event));
+	assert_int_equal(event.key.key, LURK_KEY_B);
+	assert_int_equal(event.key.state, LURK_UP);
 	rig->press(rig, LURK_KEY_A, true);
 	rig->press(rig, LURK_KEY_A, false);
 	assert_got(rig, "");

@@ -387,7 +387,7 @@ def trying(m):
     time.sleep(2)
     m.types("q ret kp_enter", "wxx", "tried, with Enter mapped away")
     m.has("lurk status", "Rules are being tried")
-    time.sleep(8)
+    time.sleep(5)
     m.types("q ret", "w~", "it ended by itself")
     m.has("cat /tmp/tried", "everything is as before")
     m.has("cat /tmp/tried", "gives KeyX (line", "what was pressed meanwhile was shown")
@@ -407,8 +407,8 @@ def trying(m):
     m.types("q ret", "w~", "rolled back")
     # On a terminal, where the question is answered with a key as it is then: KeyX, which is Space.
     m.sh("lurk restore --all >/dev/null; lurk swap KeyX Space >/dev/null")
-    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 12s; lurk status > /tmp/after' &)")
-    time.sleep(8.5)
+    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 10s; lurk status > /tmp/after' &)")
+    time.sleep(7.5)
     screen = m.sh("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8")
     m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in screen, screen[-500:])
     m.press("x")
@@ -426,7 +426,7 @@ def identified(m):
         time.sleep(1.5)
         for press in presses:
             m.press(press)
-            time.sleep(1.5)
+            time.sleep(1.2)
         time.sleep(seconds)
         m.has("cat /tmp/told", wanted, f"identify {options}: {what}")
 
@@ -434,7 +434,7 @@ def identified(m):
     ask("--compare", ["ret", "kp_enter"], "Two keys with one meaning", "two Enters")
     ask("--missing --seconds 3", [], "Nothing arrived.", "a key that the keyboard keeps to itself", 3)
     ask("--hands-off --seconds 4", ["delete", "delete"], "It presses itself, 2 times: Delete on", "a key that presses itself", 3)
-    ask("--seconds 9", ["+delete"], "If nobody holds it, it is stuck: `lurk move Delete NEWKEY", "a stuck key", 9)
+    ask("--seconds 8", ["+delete"], "If nobody holds it, it is stuck: `lurk move Delete NEWKEY", "a stuck key", 7)
     m.press("-delete")
     ask("--count 1", ["insert"], "gives nothing (line", "a key that the table disables")
     m.types("a", "a", "before")

@@ -448,19 +448,31 @@ static enum lurk_error make_virtual(struct lurk_event_node *node, bool every_key
 	return LURK_OK;
 }
 
-/* What is held is released for everybody else before the grab: nothing stays pressed behind it. */
-static void release_held(struct lurk_event_node *node)
+/* The kernel throws away a reader's waiting key events when that reader asks which keys are down;
+ * so another one asks. */
+static bool ask_down(const struct lurk_event_node *node, unsigned char down[KEY_CNT / 8 + 1])
 {
-	unsigned char down[KEY_CNT / 8 + 1] = {0};
+	int fd = node->fd >= 0 ? open(node->path, O_RDONLY | O_NONBLOCK | O_CLOEXEC) : -1;
+	bool known;
+
+	memset(down, 0, KEY_CNT / 8 + 1);
+	known = fd >= 0 && ioctl(fd, EVIOCGKEY(KEY_CNT / 8 + 1), down) >= 0;
+	if (fd >= 0)
+		close(fd);
+	return known;
+}
+
+/* Writes presses or releases of all these keys into the source. */
+static void write_held(const struct lurk_event_node *node,
+		       const unsigned char down[KEY_CNT / 8 + 1], bool press)
+{
 	struct input_event events[KEY_CNT + 1] = {0};
 	unsigned count = 0;
 
-	if (ioctl(node->fd, EVIOCGKEY(sizeof down), down) < 0)
-		return;
 	for (unsigned code = 1; code < KEY_CNT; code++) {
 		if (down[code / 8] >> code % 8 & 1)
-			events[count++] =
-				(struct input_event){.type = EV_KEY, .code = (uint16_t)code};
+			events[count++] = (struct input_event){
+				.type = EV_KEY, .code = (uint16_t)code, .value = press};
 	}
 	if (count)
 		write_events(node->fd, events, count);
@@ -469,20 +481,25 @@ static void release_held(struct lurk_event_node *node)
 enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key)
 {
 	enum lurk_error error = make_virtual(node, every_key);
+	unsigned char down[KEY_CNT / 8 + 1];
 	uint32_t heard = node->heard;
 
 	if (error)
 		return error;
-	/* These releases are for everybody else: to us the keys are still held. */
+	/* What is held is released for everybody else before the grab, so that nothing stays
+	 * pressed behind it; and pressed again behind it, or the kernel would not tell us when it
+	 * comes up. None of this is for our own ears. */
 	node->heard = 0;
 	set_mask(node);
-	release_held(node);
+	ask_down(node, down);
+	write_held(node, down, false);
 	node->heard = heard;
 	if (ioctl(node->fd, EVIOCGRAB, 1)) {
 		error = lurk_node_error(errno);
 		lurk_node_release(node);
 		return error;
 	}
+	write_held(node, down, true);
 	/* Only now: what came before the grab reached its readers by itself. */
 	node->taken = true;
 	node->held_count = 0;
@@ -492,9 +509,12 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, bool every_key)
 
 void lurk_node_release(struct lurk_event_node *node)
 {
+	unsigned char down[KEY_CNT / 8 + 1];
+
 	if (node->fd >= 0 && node->taken) {
 		/* What is held would go on repeating for everybody. */
-		release_held(node);
+		ask_down(node, down);
+		write_held(node, down, false);
 		ioctl(node->fd, EVIOCGRAB, 0);
 	}
 	node->taken = false;
@@ -523,17 +543,11 @@ void lurk_node_listen(struct lurk_event_node *node, const lurk_key *keys, uint32
 		set_mask(node);
 }
 
-/* The kernel throws away a reader's waiting key events when that reader asks which keys are down;
- * so another one asks. */
 bool lurk_node_is_down(const struct lurk_event_node *node, uint16_t code)
 {
-	unsigned char down[KEY_CNT / 8 + 1] = {0};
-	int fd = node->fd >= 0 ? open(node->path, O_RDONLY | O_NONBLOCK | O_CLOEXEC) : -1;
-	bool known = fd >= 0 && ioctl(fd, EVIOCGKEY(sizeof down), down) >= 0;
+	unsigned char down[KEY_CNT / 8 + 1];
 
-	if (fd >= 0)
-		close(fd);
-	return known && (down[code / 8] >> code % 8 & 1);
+	return ask_down(node, down) && (down[code / 8] >> code % 8 & 1);
 }
 
 /* The kernel's numbers of the three lights are those of the HID usage tables, less one. */
