@@ -83,7 +83,11 @@ shot() {
 	echo "docs/screenshots/$name.png"
 }
 
-shot identify 'lurk identify --play presses' 'lurk identify --play presses --json | head -n 2'
+printf 'press Tern on wagtail\npress Gull\n' >two
+echo 'press Fn on wagtail' >fn
+echo 'wait 61s' >minute
+shot identify 'lurk identify --play presses' 'lurk identify --compare --play two' 'lurk identify --missing --play fn' \
+	'lurk identify --hands-off --play minute' 'lurk identify --play presses --json | head -n 2'
 shot resolve 'lurk resolve CapsLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58' 'lurk resolve --list brightness' 'lurk resolve search'
 shot show 'lurk show' 'lurk apply' 'lurk status'
 shot check 'cat cleaning.yaml' 'lurk check cleaning.yaml' 'lurk reach Control+Alt+Delete --profile cleaning.yaml'
@@ -125,6 +129,7 @@ live() {
 
 live live 0.5 'lurk identify' 'press CapsLock on wagtail' 'press NumpadEnter on wagtail' 'press Feather on curlew' \
 	'press KnobClick on curlew' 'press Tern on wagtail' 'press AltLeft on wagtail' 'hold CapsLock on wagtail'
+echo 'release CapsLock on wagtail' >&7
 cp "$work/hide/profile.yaml" profile.yaml
 cp "$work/hide/keyboards.yaml" keyboards.yaml
 live try 5 'lurk try --for 12s --profile profile.yaml' 'press CapsLock on wagtail' 'press AltLeft on wagtail' 'press Feather on curlew'
