@@ -130,7 +130,7 @@ static const char *oddity_words(const struct presses *p, const struct lurk_press
 		snprintf(out, PRESSES_WORDS,
 			 "It came again within %u ms: it bounces. `lurk move %s NEWKEY%s` lets "
 			 "another key do its job.",
-			 LURK_BOUNCE_US / 1000, name, on);
+			 (unsigned)LURK_BOUNCE_US / 1000, name, on);
 		break;
 	case LURK_ODD_LONG:
 		snprintf(
