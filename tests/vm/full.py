@@ -387,7 +387,7 @@ def trying(m):
     time.sleep(2)
     m.types("q ret kp_enter", "wxx", "tried, with Enter mapped away")
     m.has("lurk status", "Rules are being tried")
-    time.sleep(5)
+    time.sleep(8)
     m.types("q ret", "w~", "it ended by itself")
     m.has("cat /tmp/tried", "everything is as before")
     m.has("cat /tmp/tried", "gives KeyX (line", "what was pressed meanwhile was shown")
