@@ -407,8 +407,8 @@ def trying(m):
     m.types("q ret", "w~", "rolled back")
     # On a terminal, where the question is answered with a key as it is then: KeyX, which is Space.
     m.sh("lurk restore --all >/dev/null; lurk swap KeyX Space >/dev/null")
-    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 10s; lurk status > /tmp/after' &)")
-    time.sleep(7.5)
+    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 12s; lurk status > /tmp/after' &)")
+    time.sleep(8.5)
     screen = m.sh("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8")
     m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in screen, screen[-500:])
     m.press("x")
