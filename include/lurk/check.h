@@ -70,8 +70,7 @@ struct lurk_check_job {
 struct lurk_source {
 	uint32_t rule; /* that makes it so, or LURK_NO_RULE */
 	lurk_scan scan;
-	lurk_key key;      /* what is pressed; LURK_KEY_NONE where it comes from nowhere */
-	uint16_t keyboard; /* its index in lurk_check_job.keyboards */
+	lurk_key key; /* what is pressed; LURK_KEY_NONE where it comes from nowhere */
 };
 
 /* The caller's memory; not initialised. */
@@ -95,10 +94,10 @@ enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_w
 			   lurk_check_tell *tell, void *data);
 
 /* By which keys of one keyboard each key is given under an image (NULL: none): one source a key,
- * itself where it gives itself. Keys marked broken or missing count only with `broken_too`. */
+ * itself where it gives itself. Those that `sources` holds already stay where they are better. Keys
+ * marked broken or missing count only with `broken_too`. The memory is for a keymap. */
 enum lurk_error lurk_sources(const struct lurk_image *image,
-			     const struct lurk_port_keyboard *keyboard, uint16_t number,
-			     bool broken_too, struct lurk_check_work *work,
-			     struct lurk_source sources[LURK_KEY_COUNT]);
+			     const struct lurk_port_keyboard *keyboard, bool broken_too,
+			     void *memory, size_t size, struct lurk_source sources[LURK_KEY_COUNT]);
 
 #endif

@@ -13,7 +13,7 @@
 #ifndef LURK_INCLUDE_CHORD_H
 #define LURK_INCLUDE_CHORD_H
 
-#include "lurk/scan.h"
+#include "lurk/image.h"
 
 enum { LURK_CHORD_KEYS = 4, LURK_CHORD_HOLD_US = 2000000 };
 
@@ -30,6 +30,9 @@ struct lurk_chord {
 void lurk_chord_init(struct lurk_chord *chord);
 /* Adds a key to a chord that was cleared to zero; false where it has too many. */
 bool lurk_chord_add(struct lurk_chord *chord, lurk_key key);
+/* The chord of a described keyboard (0 for one that is not) in an image: its own where it has one.
+ */
+void lurk_image_chord(const struct lurk_image *image, uint16_t described, struct lurk_chord *chord);
 /* Forgets what is down. */
 void lurk_chord_reset(struct lurk_chord *chord);
 

@@ -195,12 +195,8 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	char rules[48];
 
 	cli_parse(cli, &argp, argc, argv, &apply);
-	if (!cli_read_files(cli) || !cli_machine(cli))
+	if (!cli_read_files(cli) || !cli_machine(cli) || !cli_have_profile(cli))
 		return CLI_COULD_NOT;
-	if (!cli->profile_exists)
-		return cli_fail(CLI_COULD_NOT,
-				"%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
-				cli->profile_path);
 	if (!cli_check_first(cli, apply.force, &findings))
 		return CLI_FOUND;
 	cli->profile.way = apply.way;

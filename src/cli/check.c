@@ -7,6 +7,17 @@
 
 enum { KEYMAP_SIZE = 1 << 21, WORDS = 400 };
 
+void cli_sources(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+		 bool broken_too, struct lurk_source sources[LURK_KEY_COUNT])
+{
+	void *memory = malloc(KEYMAP_SIZE);
+
+	if (!memory)
+		abort();
+	lurk_sources(image, keyboard, broken_too, memory, KEYMAP_SIZE, sources);
+	free(memory);
+}
+
 /* ---- Judging -------------------------------------------------------------------------------- */
 
 /* Where there is no machine to look at: keyboards of full size, one for each that is described. */
@@ -73,7 +84,7 @@ static void check_results(struct cli *cli, struct cli_findings *f)
 		if (rule->gives.kind == LURK_GIVES_TEXT && characters &&
 		    cli_untypable(characters, rule->gives.text, &codepoint)) {
 			finding.code = CLI_CHECK_CANNOT_TYPE;
-			finding.key = (lurk_key)(codepoint < 0xffff ? codepoint : 0xfffd);
+			finding.other = codepoint; /* no rule has to do with it */
 		}
 		add(f, &finding);
 	}
@@ -147,7 +158,7 @@ bool cli_findings_have(const struct cli_findings *findings, const struct lurk_fi
 
 /* ---- Words ---------------------------------------------------------------------------------- */
 
-const char *cli_check_name(uint8_t code)
+static const char *check_name(uint8_t code)
 {
 	return code == CLI_CHECK_CANNOT_TYPE        ? "cannot-type"
 	       : code == CLI_CHECK_NOT_YET          ? "not-yet"
@@ -283,7 +294,7 @@ static void say_what(const struct cli *cli, const struct cli_findings *all,
 		snprintf(out, WORDS,
 			 "The layout %s has no key for a character of this text "
 			 "(U+%04X).",
-			 cli->layout_name, f->key);
+			 cli->layout_name, f->other);
 		break;
 	default:
 		snprintf(out, WORDS, "This version does not carry such a rule out yet.");
@@ -375,7 +386,7 @@ struct json_object *cli_finding_json(const struct cli *cli, const struct cli_fin
 
 	say_what(cli, all, f, what);
 	say_what_to_do(cli, all, f, to_do);
-	json_object_object_add(object, "code", json_object_new_string(cli_check_name(f->code)));
+	json_object_object_add(object, "code", json_object_new_string(check_name(f->code)));
 	json_object_object_add(object, "severity", json_object_new_string(severities[f->severity]));
 	json_object_object_add(object, "what", json_object_new_string(what));
 	json_object_object_add(object, "to_do", json_object_new_string(to_do));
@@ -405,14 +416,14 @@ static void print_finding(const struct cli *cli, const struct cli_findings *all,
 	printf("  ");
 	cli_print_strong(severities[f->severity]);
 	printf("%*s  %-8s  %s  [%s]\n", (int)(8 - strlen(severities[f->severity])), "", line, what,
-	       cli_check_name(f->code));
+	       check_name(f->code));
 	if (*to_do)
 		printf("  %20s%s\n", "", to_do);
 }
 
 /* The worst first. */
-void cli_print_findings(const struct cli *cli, const struct cli_findings *all,
-			enum lurk_severity least)
+static void print_findings(const struct cli *cli, const struct cli_findings *all,
+			   enum lurk_severity least)
 {
 	for (int severity = LURK_LOCK_OUT; severity >= (int)least; severity--) {
 		for (unsigned i = 0; i < all->count; i++) {
@@ -422,7 +433,7 @@ void cli_print_findings(const struct cli *cli, const struct cli_findings *all,
 	}
 }
 
-const char *cli_count_findings(const struct cli_findings *f, char out[96])
+static const char *count_findings(const struct cli_findings *f, char out[96])
 {
 	static const char *const plural[] = {"notes", "warnings", "errors", "lock-outs"};
 
@@ -445,7 +456,7 @@ static void print_refusal(struct cli *cli, const struct cli_findings *findings)
 		 findings->by_severity[LURK_LOCK_OUT]
 			 ? "with these rules this could no longer be done"
 			 : "these rules cannot be meant so");
-	cli_print_findings(cli, findings, LURK_ERROR);
+	print_findings(cli, findings, LURK_ERROR);
 	puts("--force applies them all the same; `lurk try --force` does for a while.");
 }
 
@@ -503,9 +514,9 @@ static void report(struct cli *cli, const struct cli_findings *findings)
 	if (!findings->count)
 		printf("Nothing is wrong with the %s in %s.\n", rules, cli->profile_path);
 	else
-		printf("%s in the %s of %s%s\n", cli_count_findings(findings, count), rules,
+		printf("%s in the %s of %s%s\n", count_findings(findings, count), rules,
 		       cli->profile_path, refused ? ": it will not be applied as it is." : ".");
-	cli_print_findings(cli, findings, LURK_NOTE);
+	print_findings(cli, findings, LURK_NOTE);
 	if (findings->imagined)
 		puts("No machine was looked at: keyboards are taken to be of full size, and no "
 		     "rule to be in force.");

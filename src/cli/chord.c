@@ -22,7 +22,7 @@ static uint64_t now_us(void)
 	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
 }
 
-void cli_chord_of(const struct cli *cli, uint16_t described, struct lurk_chord *chord)
+static void chord_of(const struct cli *cli, uint16_t described, struct lurk_chord *chord)
 {
 	const struct lurk_keyboard *k = described ? &cli->keyboards.keyboards[described - 1] : NULL;
 
@@ -40,10 +40,9 @@ static struct lurk_chord *chord_at(struct chord_test *t, uint16_t keyboard)
 	struct lurk_chord *chord = &t->chords[keyboard];
 
 	if (!chord->count)
-		cli_chord_of(
-			t->cli,
-			cli_described(t->cli, &t->cli->machine->keyboards[keyboard].info.identity),
-			chord);
+		chord_of(t->cli,
+			 cli_described(t->cli, &t->cli->machine->keyboards[keyboard].info.identity),
+			 chord);
 	return chord;
 }
 

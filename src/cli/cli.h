@@ -129,6 +129,11 @@ struct cli_machine *cli_machine_if_any(struct cli *cli);
 uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity);
 /* Puts the demo's desk into a folder that has none. */
 bool cli_make_desk(const char *folder, bool quiet);
+/* " --keyboard wagtail" for a command; "" for a keyboard without a name of one's own. Returns out.
+ */
+const char *cli_keyboard_words(const struct cli *cli, uint16_t number, char out[LURK_WORDS]);
+/* Whether there is a profile file; else says how to make one. */
+bool cli_have_profile(const struct cli *cli);
 /* What a keyboard of the machine is called: its described name, or what it calls itself. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 
@@ -185,7 +190,6 @@ const char *cli_count(unsigned count, const char *one, char out[48]);
 /* What every key gives on one keyboard under the profile as it stands in the file. */
 struct cli_effects {
 	lurk_key gives[LURK_KEY_COUNT];
-	bool has[LURK_KEY_COUNT]; /* keys that the keyboard has and that are not broken */
 };
 
 /* `keyboard` as in a rule: 0 is any keyboard, taken to be of full size. */
@@ -222,17 +226,15 @@ struct cli_findings {
 	bool imagined;                            /* no machine, so none was looked at */
 };
 
+/* Adds where a keyboard's keys come from: see lurk_sources(). */
+void cli_sources(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+		 bool broken_too, struct lurk_source sources[LURK_KEY_COUNT]);
 /* Checks the profile as it is in memory. False where it cannot be judged. */
 bool cli_check(struct cli *cli, struct cli_findings *findings);
 void cli_findings_free(struct cli_findings *findings);
 bool cli_findings_have(const struct cli_findings *findings, const struct lurk_finding *wanted);
 void cli_tell_finding(const struct cli *cli, const struct cli_findings *all,
 		      const struct lurk_finding *finding);
-void cli_print_findings(const struct cli *cli, const struct cli_findings *all,
-			enum lurk_severity least);
-/* "1 error, 2 warnings". Returns out. */
-const char *cli_count_findings(const struct cli_findings *findings, char out[96]);
-const char *cli_check_name(uint8_t code);
 struct json_object *cli_finding_json(const struct cli *cli, const struct cli_findings *all,
 				     const struct lurk_finding *finding);
 /* Before try and apply: false with the refusal printed, and nothing to be freed. */
@@ -277,8 +279,6 @@ bool cli_name_keyboard(struct cli *cli, uint16_t number, const char *name,
 
 /* ---- chord.c -------------------------------------------------------------------------------- */
 
-/* The keys of a described keyboard's off chord; the usual ones for 0. */
-void cli_chord_of(const struct cli *cli, uint16_t described, struct lurk_chord *chord);
 /* Asks for the off chord, and says whether it arrives. */
 int cli_test_chord(struct cli *cli);
 
@@ -292,6 +292,10 @@ const char *cli_holders(const char *place, char *out, size_t size);
 
 /* Opens a script: a path, "-" for standard input. NULL with the message printed. */
 FILE *cli_open_script(const char *path);
+/* Plays a script on the desk, and shows every key event to `watch`. False with a message, which is
+ * "" where it was printed. */
+bool cli_play_watched(struct cli *cli, const char *script, lurk_watch *watch, void *data,
+		      struct lurk_message *message);
 /* A computer's hook for `apply` in scripts; data is the struct cli. */
 bool cli_play_apply(void *data, struct lurk_message *message);
 

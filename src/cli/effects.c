@@ -79,9 +79,6 @@ bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
 		lurk_scan scan = lurk_key_scan_on(key, (enum lurk_wiring)wiring);
 
-		effects->has[key] =
-			here ? lurk_declares(&here->info, key) : cli_on_a_full_keyboard(key);
-		effects->has[key] = effects->has[key] && !cli_is_out_of_order(cli, keyboard, key);
 		effects->gives[key] = lurk_action_key(lurk_keymap_find(keymap, scan, key), key);
 	}
 	free(keymap);

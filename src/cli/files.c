@@ -98,11 +98,10 @@ static void system_layout(char *out, size_t size)
 		fclose(file);
 }
 
-static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
+/* The layout, opened when first asked for; NULL where there is none. */
+static struct lurk_layout *open_layout(struct cli *cli)
 {
-	struct cli *cli = data;
 	struct lurk_message why;
-	struct lurk_characters characters;
 
 	if (!cli->layout && !cli->layout_missing && *cli->layout_name) {
 		cli->layout = lurk_layout_open(cli->layout_name, &why);
@@ -110,9 +109,17 @@ static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16
 			cli_fail(CLI_COULD_NOT, "%s", why.text);
 	}
 	cli->layout_missing = !cli->layout;
-	if (!cli->layout)
+	return cli->layout;
+}
+
+static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
+{
+	struct lurk_layout *layout = open_layout(data);
+	struct lurk_characters characters;
+
+	if (!layout)
 		return false;
-	characters = lurk_layout_characters(cli->layout);
+	characters = lurk_layout_characters(layout);
 	return characters.find(characters.data, codepoint, key, modifiers);
 }
 
@@ -141,15 +148,9 @@ void cli_typing_keys(struct cli *cli, uint8_t typing[LURK_KEY_COUNT / 8])
 
 bool cli_has_third_level(struct cli *cli)
 {
-	enum { FIRST = 0xa1, LAST = 0x17f }; /* Latin letters and signs that ASCII lacks */
-	lurk_key key;
-	uint16_t modifiers;
+	struct lurk_layout *layout = open_layout(cli);
 
-	for (uint32_t c = FIRST; c <= LAST && cli_characters(cli); c++) {
-		if (find_character(cli, c, &key, &modifiers) && modifiers & LURK_MOD_RIGHT_ALT)
-			return true;
-	}
-	return false;
+	return layout && lurk_layout_third_level(layout);
 }
 
 bool cli_untypable(const struct lurk_characters *characters, struct lurk_text text,
@@ -519,6 +520,26 @@ const char *cli_keyboard_name(const struct cli *cli, uint16_t number)
 	if (described)
 		return cli->keyboards.keyboards[described - 1].name.bytes;
 	return *identity->name ? identity->name : "a keyboard without a name";
+}
+
+const char *cli_keyboard_words(const struct cli *cli, uint16_t number, char out[LURK_WORDS])
+{
+	uint16_t described = cli_described(cli, &cli->machine->keyboards[number].info.identity);
+
+	*out = '\0';
+	if (described)
+		snprintf(out, LURK_WORDS, " --keyboard %s",
+			 cli->keyboards.keyboards[described - 1].name.bytes);
+	return out;
+}
+
+bool cli_have_profile(const struct cli *cli)
+{
+	if (!cli->profile_exists)
+		cli_fail(CLI_COULD_NOT,
+			 "%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
+			 cli->profile_path);
+	return cli->profile_exists;
 }
 
 bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard)

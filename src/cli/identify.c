@@ -1,6 +1,5 @@
 /* identify: what keys send and give, and what follows from it. What is pressed is printed and
  * forgotten. */
-#include <ctype.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
@@ -59,12 +58,8 @@ static void on_quiet_event(void *data, const struct lurk_event *event,
 			   const struct lurk_action *action)
 {
 	struct identify *id = data;
-	struct lurk_message unused;
 
-	if (event->keyboard < id->cli->machine->keyboard_count &&
-	    !id->cli->machine->keyboards[event->keyboard].present)
-		cli_machine_look(id->cli->machine, &unused);
-	lurk_history_feed(&id->presses.history, event, action);
+	presses_note(&id->presses, event, action);
 }
 
 static bool on_shown(void *data, const struct lurk_event *event, const struct lurk_action *action)
@@ -103,23 +98,6 @@ static bool on_tick(void *data, unsigned left)
 	return !presses_left(&id->presses);
 }
 
-/* Plays the desk's script to its end, once. */
-static bool play(struct identify *id, lurk_watch *watch, struct lurk_message *why)
-{
-	struct lurk_computer *computer = id->cli->computer;
-	FILE *script = cli_open_script(id->script);
-	bool fine;
-
-	if (!script)
-		return lurk_say(why, "%s", ""); /* said already */
-	lurk_session_watch(&computer->session, watch, id);
-	fine = lurk_computer_play(computer, id->script, script, why);
-	lurk_session_watch(&computer->session, NULL, NULL);
-	if (script != stdin)
-		fclose(script);
-	return fine;
-}
-
 /* Waits for the next press, after a prompt; on a desk the script has been played. False where none
  * came. */
 static bool await(struct identify *id, const char *prompt, unsigned seconds,
@@ -143,12 +121,11 @@ static bool await(struct identify *id, const char *prompt, unsigned seconds,
 
 /* ---- Conclusions ---------------------------------------------------------------------------- */
 
-static int say_nothing_came(struct identify *id, const struct lurk_message *why)
+static int say_nothing_came(const struct lurk_message *why)
 {
 	if (*why->text)
 		return cli_fail(CLI_COULD_NOT, "%s", why->text);
 	return cli_fail(CLI_FOUND, "no key arrived within %d seconds", PATIENCE_S);
-	(void)id;
 }
 
 static int conclude(struct identify *id, const char *word, const char *text)
@@ -184,7 +161,7 @@ static int compare(struct identify *id, struct lurk_message *why)
 
 	if (!await(id, "Press the first key.", PATIENCE_S, on_awaited, why) ||
 	    !await(id, "Now press the second.", PATIENCE_S, on_awaited, why))
-		return say_nothing_came(id, why);
+		return say_nothing_came(why);
 	a = press_at(id, 0);
 	b = press_at(id, 1);
 	relation = lurk_press_compare(a, b);
@@ -236,7 +213,7 @@ static int missing(struct identify *id, struct lurk_message *why)
 			  id->seconds ? id->seconds : PATIENCE_S, on_awaited, why);
 
 	if (*why->text)
-		return say_nothing_came(id, why);
+		return say_nothing_came(why);
 	if (!came)
 		return conclude(
 			id, "nothing",
@@ -252,15 +229,10 @@ static int missing(struct identify *id, struct lurk_message *why)
 	return conclude(id, "arrives", text);
 }
 
-static bool is_named(const struct cli *cli, uint16_t number)
-{
-	return cli_described(cli, &cli->machine->keyboards[number].info.identity) != 0;
-}
-
 /* What presses itself: each key once, with how often. */
 static int hands_off(struct identify *id, struct lurk_message *why)
 {
-	char words[PRESSES_WORDS], name[LURK_WORDS];
+	char words[PRESSES_WORDS], name[LURK_WORDS], on[LURK_WORDS];
 	unsigned found = 0;
 
 	if (!id->cli->machine->desk) {
@@ -272,7 +244,7 @@ static int hands_off(struct identify *id, struct lurk_message *why)
 				       &(struct cli_watching){
 					       .data = id, .seconds = seconds, .key = on_awaited},
 				       why))
-			return say_nothing_came(id, why);
+			return say_nothing_came(why);
 	}
 	for (unsigned i = 0; press_at(id, i); i++) {
 		const struct lurk_press_record *r = press_at(id, i);
@@ -294,10 +266,8 @@ static int hands_off(struct identify *id, struct lurk_message *why)
 			continue;
 		}
 		printf("It presses itself, %u time%s: %s.\n", times, times > 1 ? "s" : "", words);
-		printf("`lurk move %s NEWKEY%s%s` lets another key do its job.\n", name_of(r, name),
-		       is_named(id->cli, r->keyboard) ? " --keyboard " : "",
-		       is_named(id->cli, r->keyboard) ? cli_keyboard_name(id->cli, r->keyboard)
-						      : "");
+		printf("`lurk move %s NEWKEY%s` lets another key do its job.\n", name_of(r, name),
+		       cli_keyboard_words(id->cli, r->keyboard, on));
 	}
 	return found ? CLI_FOUND : conclude(id, "none", "No key pressed itself.");
 }
@@ -321,13 +291,11 @@ static bool choose_job(struct identify *id, const struct lurk_press_record *key,
 		       size_t size, struct lurk_message *why)
 {
 	const struct lurk_press_record *r;
-	char first[LURK_WORDS];
 
 	if (id->gives) {
 		snprintf(job, size, "%s", id->gives);
 		return true;
 	}
-	name_of(key, first);
 	if (!await(id,
 		   "Now press the key whose job it shall do. Or the first key again, to type a "
 		   "name instead.",
@@ -376,11 +344,10 @@ static int make_rule(struct identify *id, struct lurk_message *why)
 	int status;
 
 	if (!await(id, "Press the key to change.", PATIENCE_S, on_job, why))
-		return say_nothing_came(id, why);
+		return say_nothing_came(why);
 	key = press_at(id, 0);
 	if (!choose_job(id, key, job, sizeof job, why) || !choose_keyboard(id, key->keyboard, why))
-		return *why->text ? cli_fail(CLI_USAGE, "%s", why->text)
-				  : say_nothing_came(id, why);
+		return *why->text ? cli_fail(CLI_USAGE, "%s", why->text) : say_nothing_came(why);
 	name_of(key, press);
 	edit.words[0] = press;
 	edit.keyboard_name = id->keyboard;
@@ -404,7 +371,7 @@ static int show(struct identify *id, struct lurk_message *why)
 		      stderr);
 	if (id->cli->machine->trying && !id->cli->json)
 		fputs("Rules are being tried: what keys give ends with that.\n", stderr);
-	fine = desk ? play(id, on_event, why)
+	fine = desk ? cli_play_watched(id->cli, id->script, on_event, id, why)
 		    : cli_machine_watch(id->cli->machine,
 					&(struct cli_watching){.data = id,
 							       .seconds = id->seconds,
@@ -457,7 +424,8 @@ static int run(struct identify *id)
 		return show(id, &why);
 	id->presses.cli = id->cli;
 	lurk_history_init(&id->presses.history);
-	if (id->cli->machine->desk && !play(id, on_quiet_event, &why))
+	if (id->cli->machine->desk &&
+	    !cli_play_watched(id->cli, id->script, on_quiet_event, id, &why))
 		return *why.text ? cli_fail(CLI_USAGE, "%s", why.text) : CLI_COULD_NOT;
 	switch (id->mode) {
 	case COMPARE:

@@ -226,23 +226,6 @@ static bool on_press(void *data, const struct lurk_event *event, const struct lu
 	return k->pressed < 0;
 }
 
-static bool by_script(struct keyboards *k, struct lurk_message *why)
-{
-	FILE *script = cli_computer(k->cli) ? cli_open_script(k->script) : NULL;
-	struct lurk_session *session;
-	bool fine;
-
-	if (!script)
-		return lurk_say(why, "%s", ""); /* said already */
-	session = &k->cli->computer->session;
-	lurk_session_watch(session, on_event, k);
-	fine = lurk_computer_play(k->cli->computer, k->script, script, why);
-	lurk_session_watch(session, NULL, NULL);
-	if (script != stdin)
-		fclose(script);
-	return fine;
-}
-
 static bool by_press(struct keyboards *k, struct lurk_message *why)
 {
 	fputs("Press a key on the keyboard that you mean.\n", stderr);
@@ -280,7 +263,8 @@ static int choose(struct keyboards *k)
 				   "press: --play SCRIPT");
 		return -1;
 	}
-	if (!(k->script ? by_script(k, &why) : by_press(k, &why))) {
+	if (!(k->script ? cli_play_watched(k->cli, k->script, on_event, k, &why)
+			: by_press(k, &why))) {
 		if (*why.text)
 			cli_fail(CLI_USAGE, "%s", why.text);
 	} else if (k->pressed < 0) {

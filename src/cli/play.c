@@ -19,6 +19,23 @@ FILE *cli_open_script(const char *path)
 	return file;
 }
 
+bool cli_play_watched(struct cli *cli, const char *script, lurk_watch *watch, void *data,
+		      struct lurk_message *message)
+{
+	struct lurk_computer *computer = cli_computer(cli);
+	FILE *file = computer ? cli_open_script(script) : NULL;
+	bool fine;
+
+	if (!file)
+		return lurk_say(message, "%s", "");
+	lurk_session_watch(&computer->session, watch, data);
+	fine = lurk_computer_play(computer, script, file, message);
+	lurk_session_watch(&computer->session, NULL, NULL);
+	if (file != stdin)
+		fclose(file);
+	return fine;
+}
+
 bool cli_play_apply(void *data, struct lurk_message *message)
 {
 	return cli_apply_profile(data, message);

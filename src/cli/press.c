@@ -114,15 +114,9 @@ static const char *means_words(lurk_key key, char out[96])
 static const char *oddity_words(const struct presses *p, const struct lurk_press_record *r,
 				char out[PRESSES_WORDS])
 {
-	const struct lurk_identity *identity =
-		&p->cli->machine->keyboards[r->keyboard].info.identity;
-	uint16_t described = cli_described(p->cli, identity);
-	char name[LURK_WORDS], on[LURK_WORDS] = "";
+	char name[LURK_WORDS], on[LURK_WORDS];
 
-	/* Only by a name of one's own can it be meant in a command. */
-	if (described)
-		snprintf(on, sizeof on, " --keyboard %s",
-			 p->cli->keyboards.keyboards[described - 1].name.bytes);
+	cli_keyboard_words(p->cli, r->keyboard, on);
 	*out = '\0';
 	key_words(p, r, name);
 	switch (lurk_press_oddity(&p->history, r, p->cli->machine->desk ? 0 : now_us())) {
@@ -153,7 +147,7 @@ static const char *oddity_words(const struct presses *p, const struct lurk_press
 		if (!r->key && !r->gives.rank)
 			snprintf(out, PRESSES_WORDS,
 				 "It can have a job all the same: lurk map %s KEY", name);
-		if (!r->key && !r->gives.rank && described && !nickname_of(p, r))
+		if (!r->key && !r->gives.rank && *on && !nickname_of(p, r))
 			snprintf(out + strlen(out), PRESSES_WORDS - strlen(out),
 				 "; and a name: lurk keyboards%s --nickname %s=NAME", on, name);
 		break;
@@ -394,18 +388,25 @@ void presses_init(struct presses *p, struct cli *cli, const char *empty)
 		draw(p);
 }
 
-const struct lurk_press_record *presses_feed(struct presses *p, const struct lurk_event *event,
+const struct lurk_press_record *presses_note(struct presses *p, const struct lurk_event *event,
 					     const struct lurk_action *action)
 {
-	const struct lurk_press_record *r;
+	const struct cli_machine *machine = p->cli->machine;
 	struct lurk_message unused;
 
-	if (event->keyboard >= p->cli->machine->keyboard_count)
+	if (event->keyboard >= machine->keyboard_count)
 		return NULL;
 	/* It may have come since the machine was last looked at. */
-	if (!p->cli->machine->keyboards[event->keyboard].present)
+	if (!machine->keyboards[event->keyboard].present)
 		cli_machine_look(p->cli->machine, &unused);
-	r = lurk_history_feed(&p->history, event, action);
+	return lurk_history_feed(&p->history, event, action);
+}
+
+void presses_feed(struct presses *p, const struct lurk_event *event,
+		  const struct lurk_action *action)
+{
+	const struct lurk_press_record *r = presses_note(p, event, action);
+
 	if (p->live)
 		erase(p);
 	if (r)
@@ -413,7 +414,6 @@ const struct lurk_press_record *presses_feed(struct presses *p, const struct lur
 	if (p->live)
 		draw(p);
 	fflush(stdout);
-	return r;
 }
 
 void presses_tick(struct presses *p)

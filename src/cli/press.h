@@ -24,8 +24,11 @@ struct presses {
 /* `empty` must live as long. */
 void presses_init(struct presses *p, struct cli *cli, const char *empty);
 
-/* Takes an event; returns the press that it completed, which has been shown. */
-const struct lurk_press_record *presses_feed(struct presses *p, const struct lurk_event *event,
+/* Takes an event, and shows the press that it completed. */
+void presses_feed(struct presses *p, const struct lurk_event *event,
+		  const struct lurk_action *action);
+/* Takes one without showing it; returns the press that it completed, NULL where it did none. */
+const struct lurk_press_record *presses_note(struct presses *p, const struct lurk_event *event,
 					     const struct lurk_action *action);
 /* Draws the view anew, for the time that goes by. */
 void presses_tick(struct presses *p);

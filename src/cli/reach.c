@@ -4,7 +4,7 @@
 
 #include "cli/cli.h"
 
-enum { KEYMAP_SIZE = 1 << 21, PARTS = 6, PATH_WORDS = 512 };
+enum { PARTS = 6, PATH_WORDS = 512 };
 
 /* One thing to hold or press: a key, or either side of a modifier. */
 struct part {
@@ -18,7 +18,6 @@ struct reach {
 	struct part parts[PARTS];
 	unsigned count, found;
 	struct lurk_image image; /* of the file, where that was asked for */
-	struct lurk_check_work *work;
 };
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
@@ -115,8 +114,7 @@ static void answer(struct reach *r, const struct lurk_image *image, uint16_t num
 	char path[PATH_WORDS] = "", one[LURK_WORDS], two[LURK_WORDS], why[PATH_WORDS] = "";
 
 	memset(sources, 0, sizeof sources);
-	if (lurk_sources(image, &k->info, number, false, r->work, sources))
-		return;
+	cli_sources(image, &k->info, false, sources);
 	for (unsigned i = 0; i < r->count && !*why; i++) {
 		const struct lurk_source *a = &sources[r->parts[i].key];
 		const struct lurk_source *b = &sources[r->parts[i].other];
@@ -216,13 +214,7 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 			return cli_fail(CLI_COULD_NOT, "%s: too long", cli->profile_path);
 		}
 	}
-	r.work = calloc(1, sizeof *r.work);
-	if (!r.work || !(r.work->keymap = malloc(KEYMAP_SIZE)))
-		abort();
-	r.work->keymap_size = KEYMAP_SIZE;
 	status = run(&r);
-	free(r.work->keymap);
-	free(r.work);
 	free(bytes);
 	return status;
 }

@@ -7,16 +7,16 @@
 #include "cli/press.h"
 #include "service/protocol.h"
 
-enum { OPTION_FOR = 1000, OPTION_FORCE, OPTION_KEEP_LOCKS, QUESTION_S = 10, KEYMAP_SIZE = 1 << 21 };
+enum { OPTION_FOR = 1000, OPTION_FORCE, OPTION_KEEP_LOCKS, QUESTION_S = 10 };
 
 struct trial {
 	struct cli *cli;
 	const char *script;
 	unsigned seconds;
-	bool force, keep_locks, may_see;
+	bool force, keep_locks;
 	struct presses presses;
 	bool asked; /* the question stands there: what is typed is the answer */
-	bool kept, over;
+	bool kept;
 	unsigned ticks;
 	char keys[PRESSES_FOOT - 80]; /* that keep it, as they are to be pressed now */
 	char kept_by[4];              /* what these keys type */
@@ -33,17 +33,12 @@ static void offer(struct trial *t)
 	} keys[] = {{LURK_KEY_SPACE, ' '}, {LURK_KEY_ENTER, '\n'}, {LURK_KEY_K, 'k'}};
 	static struct lurk_source sources[LURK_KEY_COUNT];
 	const struct cli_machine *machine = t->cli->machine;
-	struct lurk_check_work *work = calloc(1, sizeof *work);
 	size_t typed = 0;
 
-	if (!work || !(work->keymap = malloc(KEYMAP_SIZE)))
-		abort();
-	work->keymap_size = KEYMAP_SIZE;
 	memset(sources, 0, sizeof sources);
 	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
 		if (machine->keyboards[i].present)
-			lurk_sources(machine->image, &machine->keyboards[i].info, i, true, work,
-				     sources);
+			cli_sources(machine->image, &machine->keyboards[i].info, true, sources);
 	}
 	for (size_t i = 0; i < sizeof keys / sizeof *keys; i++) {
 		const struct lurk_source *s = &sources[keys[i].key];
@@ -58,8 +53,6 @@ static void offer(struct trial *t)
 			 s->key == keys[i].key ? "" : ")");
 		t->kept_by[typed++] = keys[i].types;
 	}
-	free(work->keymap);
-	free(work);
 }
 
 static bool on_key(void *data, const struct lurk_event *event, const struct lurk_action *action)
@@ -87,8 +80,7 @@ static bool still_trying(struct trial *t)
 
 	if (++t->ticks % 10)
 		return true;
-	t->over = cli_machine_look(t->cli->machine, &unused) && !t->cli->machine->trying;
-	return !t->over;
+	return !cli_machine_look(t->cli->machine, &unused) || t->cli->machine->trying;
 }
 
 static bool on_tick(void *data, unsigned left)
@@ -158,22 +150,6 @@ static void on_desk_event(void *data, const struct lurk_event *event,
 	presses_feed(&t->presses, event, action);
 }
 
-static bool play(struct trial *t, struct lurk_message *why)
-{
-	struct lurk_computer *computer = t->cli->computer;
-	FILE *script = cli_open_script(t->script);
-	bool fine;
-
-	if (!script)
-		return lurk_say(why, "%s", "");
-	lurk_session_watch(&computer->session, on_desk_event, t);
-	fine = lurk_computer_play(computer, t->script, script, why);
-	lurk_session_watch(&computer->session, NULL, NULL);
-	if (script != stdin)
-		fclose(script);
-	return fine;
-}
-
 static bool watch(struct trial *t, struct lurk_message *why)
 {
 	struct cli_watching watching = {.data = t,
@@ -223,7 +199,8 @@ static int run(struct trial *t)
 		cli_tell_locks(cli, &outcome.report);
 	}
 	presses_init(&t->presses, cli, "Press the keys that you changed, and see what they give.");
-	fine = cli->machine->desk ? play(t, &why) : watch(t, &why);
+	fine = cli->machine->desk ? cli_play_watched(cli, t->script, on_desk_event, t, &why)
+				  : watch(t, &why);
 	presses_end(&t->presses);
 	if (fine && t->kept && !cli_machine_keep(cli->machine, &outcome))
 		return cli_fail(CLI_COULD_NOT, "it could not be kept: %s", outcome.why.text);
@@ -332,14 +309,8 @@ int cli_try(struct cli *cli, int argc, char **argv)
 	t->script = "-";
 	t->seconds = CLI_TRY_SECONDS;
 	cli_parse(cli, &argp, argc, argv, t);
-	if (cli_read_files(cli) && cli_machine(cli)) {
-		if (cli->profile_exists)
-			status = run(t);
-		else
-			cli_fail(CLI_COULD_NOT,
-				 "%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
-				 cli->profile_path);
-	}
+	if (cli_read_files(cli) && cli_machine(cli) && cli_have_profile(cli))
+		status = run(t);
 	free(t);
 	return status;
 }

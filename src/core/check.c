@@ -100,26 +100,22 @@ static bool is_modifier(lurk_key key)
 /* A key that gives itself is the best source; then the first. */
 static void note(struct lurk_source *source, struct lurk_source from, lurk_key gives)
 {
-	if (!source->key && !source->scan.kind) {
+	if ((!source->key && !source->scan.kind) || (from.key == gives && source->key != gives))
 		*source = from;
-	} else if (from.key == gives && source->key != gives) {
-		*source = from;
-	}
 }
 
-static enum lurk_error compile(const struct lurk_image *image, uint16_t described, uint8_t wiring,
-			       struct lurk_check_work *work, struct lurk_keymap **keymap,
-			       struct lurk_compile_report *report)
+/* The image to be judged, for one kind of keyboard. */
+static enum lurk_error compile(const struct check *c, uint16_t described, unsigned wiring,
+			       struct lurk_keymap **keymap, struct lurk_compile_report *report)
 {
-	struct lurk_compile_job job = {image, 0, described, wiring};
+	struct lurk_compile_job job = {c->job->after, 0, described, (uint8_t)wiring};
 
-	return lurk_compile(&job, work->keymap, work->keymap_size, keymap, report);
+	return lurk_compile(&job, c->work->keymap, c->work->keymap_size, keymap, report);
 }
 
 /* Codes without a name that rules for this very keyboard are on: it is taken to have them. */
 static void note_nameless(const struct lurk_image *image, const struct lurk_keymap *keymap,
-			  uint16_t described, struct lurk_source from,
-			  struct lurk_source sources[LURK_KEY_COUNT])
+			  uint16_t described, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	for (uint32_t i = 0; image && described && i < image->rule_count; i++) {
 		const struct lurk_action *action;
@@ -132,33 +128,28 @@ static void note_nameless(const struct lurk_image *image, const struct lurk_keym
 		action = lurk_keymap_find(keymap, rule.press.on.scan, LURK_KEY_NONE);
 		if (action->gives != LURK_GIVES_KEY)
 			continue;
-		from.key = LURK_KEY_NONE;
-		from.scan = rule.press.on.scan;
-		from.rule = i;
-		note(&sources[action->key], from, action->key);
+		note(&sources[action->key],
+		     (struct lurk_source){.rule = i, .scan = rule.press.on.scan}, action->key);
 	}
 }
 
 enum lurk_error lurk_sources(const struct lurk_image *image,
-			     const struct lurk_port_keyboard *keyboard, uint16_t number,
-			     bool broken_too, struct lurk_check_work *work,
-			     struct lurk_source sources[LURK_KEY_COUNT])
+			     const struct lurk_port_keyboard *keyboard, bool broken_too,
+			     void *memory, size_t size, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	const enum lurk_wiring wiring = (enum lurk_wiring)keyboard->identity.wiring;
 	uint16_t described = image ? lurk_image_recognise(image, &keyboard->identity) : 0;
+	struct lurk_compile_job job = {image, 0, described, (uint8_t)wiring};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	enum lurk_error error =
-		image ? compile(image, described, (uint8_t)wiring, work, &keymap, &report)
-		      : LURK_OK;
+		image ? lurk_compile(&job, memory, size, &keymap, &report) : LURK_OK;
 
 	if (error)
 		return error;
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		struct lurk_source from = {.rule = LURK_NO_RULE,
-					   .scan = lurk_key_scan_on(key, wiring),
-					   .key = key,
-					   .keyboard = number};
+		struct lurk_source from = {
+			.rule = LURK_NO_RULE, .scan = lurk_key_scan_on(key, wiring), .key = key};
 		lurk_key gives = key;
 
 		if (!lurk_declares(keyboard, key) ||
@@ -175,8 +166,7 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 			note(&sources[gives], from, gives);
 	}
 	if (keymap)
-		note_nameless(image, keymap, described, (struct lurk_source){.keyboard = number},
-			      sources);
+		note_nameless(image, keymap, described, sources);
 	return LURK_OK;
 }
 
@@ -199,7 +189,7 @@ static enum lurk_error add_sources(struct check *c, uint16_t number, const struc
 		    has_quirk(c->job->after, judged, LURK_QUIRK_MISSING, key))
 			info.declares[key / 8] &= (uint8_t) ~(1U << key % 8);
 	}
-	return lurk_sources(image, &info, number, true, c->work, sources);
+	return lurk_sources(image, &info, true, c->work->keymap, c->work->keymap_size, sources);
 }
 
 static enum lurk_error all_sources(struct check *c, const struct lurk_image *image,
@@ -623,8 +613,7 @@ static uint32_t winner(struct check *c, uint32_t index, const struct lurk_rule *
 		struct lurk_compile_report report;
 		struct lurk_keymap *keymap;
 
-		if (compile(c->job->after, rule->keyboard, (uint8_t)wiring, c->work, &keymap,
-			    &report))
+		if (compile(c, rule->keyboard, wiring, &keymap, &report))
 			continue;
 		action = lurk_keymap_find(keymap, scan, key);
 		if (action->rank && action->rule != index)
@@ -665,8 +654,7 @@ static enum lurk_error compile_all(struct check *c, bool *conflicts)
 			struct lurk_compile_report report;
 			struct lurk_keymap *keymap;
 			struct lurk_rule rule;
-			enum lurk_error error = compile(c->job->after, d, (uint8_t)wiring, c->work,
-							&keymap, &report);
+			enum lurk_error error = compile(c, d, wiring, &keymap, &report);
 
 			if (error == LURK_OK) {
 				mark(c, keymap, (uint8_t)wiring);
@@ -720,19 +708,12 @@ static void judge_chord(struct check *c, uint16_t number)
 {
 	const struct lurk_port_keyboard *info = c->job->keyboards[number].info;
 	uint16_t described = c->described[number];
-	struct lurk_keyboard keyboard = {.quirk_count = 0};
-	struct lurk_chord chord = {.count = 0};
-	struct lurk_quirk quirk;
+	struct lurk_keyboard keyboard = {.apart = false};
+	struct lurk_chord chord;
 
 	if (described)
 		lurk_image_keyboard(c->job->after, described - 1U, &keyboard);
-	for (unsigned i = 0; i < keyboard.quirk_count; i++) {
-		lurk_image_quirk(c->job->after, described - 1U, i, &quirk);
-		if (quirk.kind == LURK_QUIRK_OFF_CHORD)
-			lurk_chord_add(&chord, quirk.key);
-	}
-	if (chord.count < 2)
-		lurk_chord_init(&chord);
+	lurk_image_chord(c->job->after, described, &chord);
 	for (unsigned i = 0; i < chord.count && !keyboard.apart && types_letters(info); i++) {
 		struct lurk_finding f = {.keyboard = (uint16_t)(number + 1),
 					 .rule = LURK_NO_RULE,

@@ -18,6 +18,23 @@ bool lurk_chord_add(struct lurk_chord *chord, lurk_key key)
 	return true;
 }
 
+void lurk_image_chord(const struct lurk_image *image, uint16_t described, struct lurk_chord *chord)
+{
+	struct lurk_keyboard keyboard = {.quirk_count = 0};
+	struct lurk_quirk quirk;
+
+	memset(chord, 0, sizeof *chord);
+	if (described)
+		lurk_image_keyboard(image, described - 1U, &keyboard);
+	for (unsigned i = 0; i < keyboard.quirk_count; i++) {
+		lurk_image_quirk(image, described - 1U, i, &quirk);
+		if (quirk.kind == LURK_QUIRK_OFF_CHORD)
+			lurk_chord_add(chord, quirk.key);
+	}
+	if (chord->count < 2)
+		lurk_chord_init(chord);
+}
+
 void lurk_chord_reset(struct lurk_chord *chord)
 {
 	chord->down = chord->withheld = 0;

@@ -155,35 +155,16 @@ static enum lurk_error activate(struct lurk_session *s, uint16_t number,
 	return settle(s, number);
 }
 
-/* The keys that switch all rules off, as a ruleset has them for this keyboard. */
-static struct lurk_chord chord_for(struct lurk_session *s, unsigned which, uint16_t number)
-{
-	const struct lurk_ruleset *set = &s->rulesets[which];
-	struct lurk_chord chord = {.count = 0};
-	struct lurk_keyboard described;
-	struct lurk_quirk quirk;
-	uint16_t who = set->loaded ? lurk_image_recognise(&set->image,
-							  &keyboard_at(s, number)->info.identity)
-				   : 0;
-
-	if (who)
-		lurk_image_keyboard(&set->image, who - 1U, &described);
-	for (unsigned i = 0; who && i < described.quirk_count; i++) {
-		lurk_image_quirk(&set->image, who - 1U, i, &quirk);
-		if (quirk.kind == LURK_QUIRK_OFF_CHORD)
-			lurk_chord_add(&chord, quirk.key);
-	}
-	if (chord.count < 2)
-		lurk_chord_init(&chord);
-	return chord;
-}
-
 /* What is down of a chord that stays the same is not forgotten. */
 static void find_chord(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
-	struct lurk_chord chord = chord_for(s, s->current, number);
+	const struct lurk_ruleset *set = &s->rulesets[s->current];
+	struct lurk_chord chord;
 
+	lurk_image_chord(&set->image,
+			 set->loaded ? lurk_image_recognise(&set->image, &k->info.identity) : 0,
+			 &chord);
 	if (chord.count != k->chord.count ||
 	    memcmp(chord.keys, k->chord.keys, sizeof chord.keys) != 0)
 		k->chord = chord;
@@ -196,8 +177,8 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 	const struct lurk_ruleset *set = &s->rulesets[which];
-	struct lurk_chord chord = chord_for(s, which, number);
 	struct lurk_profile profile;
+	struct lurk_chord chord;
 	enum lurk_error error;
 
 	memset(choice, 0, sizeof *choice);
@@ -209,6 +190,7 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 	error = keymap_for(s, which, *described, k->info.identity.wiring, keymap, report);
 	if (error)
 		return error;
+	lurk_image_chord(&set->image, *described, &chord);
 	lurk_image_profile(&set->image, 0, &profile);
 	if (s->trying)
 		profile.way = LURK_WAY_RELAY;
@@ -451,11 +433,12 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 static bool due(struct lurk_session *s)
 {
 	struct lurk_apply_report unused;
-	uint64_t now = LURK_NEVER;
+	uint64_t at = lurk_session_deadline(s), now;
 
-	if (lurk_session_deadline(s) != LURK_NEVER)
-		now = s->port->class->elapsed(s->port);
-	if (now < lurk_session_deadline(s) || now == LURK_NEVER)
+	if (at == LURK_NEVER)
+		return false;
+	now = s->port->class->elapsed(s->port);
+	if (now < at)
 		return false;
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 		if (!keyboard_at(s, i)->present || !lurk_chord_due(&keyboard_at(s, i)->chord, now))
@@ -657,8 +640,9 @@ static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, s
 	set = &s->rulesets[1 - s->current];
 	memset(set, 0, sizeof *set);
 	memcpy(s->memory.images[1 - s->current], image, length);
-	set->loaded =
-		lurk_image_open(s->memory.images[1 - s->current], length, &set->image) == LURK_OK;
+	opened.bytes = s->memory.images[1 - s->current];
+	set->image = opened;
+	set->loaded = true;
 	return LURK_OK;
 }
 

@@ -122,6 +122,33 @@ static bool find(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifi
 	return s.key != LURK_KEY_NONE;
 }
 
+static void look_for_third_level(struct xkb_keymap *keymap, xkb_keycode_t code, void *data)
+{
+	const xkb_level_index_t levels = xkb_keymap_num_levels_for_key(keymap, code, 0);
+	const lurk_key key = (lurk_key)(code - KEYCODE_OFFSET);
+	const xkb_keysym_t *syms;
+	uint16_t modifiers;
+	bool *found = data;
+
+	/* The keypad and the key beside the left Shift have third levels in every layout. */
+	if (code < KEYCODE_OFFSET || key == LURK_KEY_102ND ||
+	    lurk_key_side(key) == LURK_SIDE_NUMPAD)
+		return;
+	for (xkb_level_index_t level = 0; level < levels && !*found; level++)
+		*found = xkb_keymap_key_get_syms_by_level(keymap, code, 0, level, &syms) == 1 &&
+			 xkb_keysym_to_utf32(syms[0]) > ' ' &&
+			 modifiers_for(keymap, code, level, &modifiers) &&
+			 modifiers & LURK_MOD_RIGHT_ALT;
+}
+
+bool lurk_layout_third_level(struct lurk_layout *layout)
+{
+	bool found = false;
+
+	xkb_keymap_key_for_each(layout->keymap, look_for_third_level, &found);
+	return found;
+}
+
 struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 {
 	return (struct lurk_characters){layout, find};

@@ -17,6 +17,9 @@ void lurk_layout_close(struct lurk_layout *layout);
 /* For lurk_name_read(): the key that gives a character, with Shift or AltRight where needed. */
 struct lurk_characters lurk_layout_characters(struct lurk_layout *layout);
 
+/* Whether it has letters and signs that only AltRight reaches. */
+bool lurk_layout_third_level(struct lurk_layout *layout);
+
 /* Takes a key event as a desktop does and writes the text that it gives, empty where none. */
 enum { LURK_LAYOUT_TEXT = 16 };
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,

@@ -484,6 +484,11 @@ def check(desk):
             assert f["what"].endswith(".") and (f["to_do"] or f["severity"] == "note" or f["code"] in ["cannot-type"]), f
         refused = told["refused"]
         desk.want("apply", 3 if wanted[:1] == [("same-press", "error", 3)] else refused)
+    # Which layouts have a third level, of which AltRight must not be taken.
+    for layout, code in [("us", "lost"), ("gb", "third-level"), ("ru", "third-level")]:
+        desk.write("hide/profile.yaml", f"lurk: 1\nlayout: {layout}\nrules:\n- {{press: Alt, gives: F12}}\n")
+        codes = [f["code"] for f in json.loads(desk.run(["check", "--json"]).stdout)["findings"] if f["severity"] == "warning"]
+        assert code in codes and (code == "third-level") == ("third-level" in codes), (layout, codes)
     desk.write("hide/profile.yaml", HEAD + "- {press: CapsLock, gives: Enter}\n")
     desk.want("check", out=["1 warning", "No key gives CapsLock any more.", "Applied, it would change this:\n  added     CapsLock gives Enter"])
     desk.want("apply", out=["1 warning: `lurk check` tells it."])
