@@ -194,16 +194,21 @@ static void only_the_keys_that_are_wanted_come(void **state)
 static void not_taken_it_only_releases(void **state)
 {
 	struct contract_rig *rig = *state;
+	struct lurk_port_event event;
 
+	start_listening(rig);
 	assert_int_equal(send(rig, LURK_KEY_A, LURK_DOWN), LURK_OK);
 	assert_got(rig, "");
 	/* Locks can be pressed, so that they do not stay on for ever. */
 	assert_int_equal(send(rig, LURK_KEY_CAPSLOCK, LURK_DOWN), LURK_OK);
 	assert_int_equal(send(rig, LURK_KEY_CAPSLOCK, LURK_UP), LURK_OK);
 	assert_got(rig, "CapsLock+ CapsLock- ");
+	assert_false(next(rig, &event)); /* what is sent is not heard as if it were pressed */
 	rig->press(rig, LURK_KEY_A, true);
+	drain(rig);
 	assert_int_equal(send(rig, LURK_KEY_A, LURK_UP), LURK_OK);
 	assert_got(rig, "KeyA+ KeyA- ");
+	assert_false(next(rig, &event));
 	rig->press(rig, LURK_KEY_A, false);
 	assert_got(rig, "");
 }

@@ -580,14 +580,25 @@ void lurk_node_pass_lights(struct lurk_event_node *node)
 	}
 }
 
+/* What is written into a source comes back to its readers, of which we are one: not for our ears.
+ */
 bool lurk_node_write(struct lurk_event_node *node, const struct lurk_stroke *strokes,
 		     unsigned count)
 {
 	int fd = node->virtual ? node->out : node->fd;
 	struct input_event events[LURK_FRAME_STROKES + 1];
+	uint32_t heard = node->heard;
+	bool written;
 
 	for (unsigned i = 0; i < count; i++)
 		events[i] = (struct input_event){
 			.type = EV_KEY, .code = strokes[i].key, .value = strokes[i].state};
-	return write_events(fd, events, count);
+	if (node->virtual)
+		return write_events(fd, events, count);
+	node->heard = 0;
+	set_mask(node);
+	written = write_events(fd, events, count);
+	node->heard = heard;
+	set_mask(node);
+	return written;
 }
