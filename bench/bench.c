@@ -64,11 +64,11 @@ static unsigned type(void)
 int main(int argc, char **argv)
 {
 	unsigned count = (unsigned)atoi(argv[argc - 1]);
-	struct lurk_profile profile = {{"bench", 5}, {"", 0}, rules, 0, count, 0};
+	struct lurk_profile profile = {.name = {"bench", 5}, .rules = rules, .rule_count = count};
 	struct lurk_image_parts parts = {&profile, 1, NULL, 0};
 	struct lurk_compile_report report;
 	struct lurk_image image;
-	struct lurk_compile_job job = {&image, 0, 0, LURK_WIRING_HID};
+	struct lurk_compile_job job = {&image, 0, 0, LURK_WIRING_HID, false};
 	struct lurk_keymap *keymap = NULL;
 	uint8_t *bytes;
 	void *memory;

@@ -58,7 +58,7 @@ static void image(const uint8_t *data, size_t size)
 	lurk_image_stamp(bytes, 1, 1, 0);
 	if (lurk_image_open(bytes, size, &opened) == LURK_OK) {
 		for (uint16_t k = 0; k <= opened.keyboard_count; k++) {
-			struct lurk_compile_job job = {&opened, 0, k, (uint8_t)(k % 3)};
+			struct lurk_compile_job job = {&opened, 0, k, (uint8_t)(k % 3), false};
 
 			if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM) {
 				void *memory = malloc(report.needed);

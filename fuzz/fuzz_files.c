@@ -49,7 +49,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 			    strdup("keyboards: {heron: {built-in: true}}"), 36, &why);
 	if (lurk_profile_read(&profile, "profile.yaml", copy(data, size), size, &keyboards, NULL,
 			      &why)) {
-		lurk_profile_agrees(&profile, &keyboards, &why);
+		struct lurk_profile_set set = {.files = {&profile}, .count = 1};
+
+		lurk_profile_agrees(&set, &keyboards, &why);
 		edit(&profile);
 		lurk_profile_free(&profile);
 	}

@@ -58,7 +58,8 @@ struct lurk_check_keyboard {
 
 struct lurk_check_job {
 	const struct lurk_image *before; /* what is in force, NULL for nothing */
-	const struct lurk_image *after;  /* what is to be judged */
+	/* What is to be judged: its first profile; those that it is based on come next. */
+	const struct lurk_image *after;
 	const struct lurk_check_keyboard *keyboards;
 	uint16_t keyboard_count; /* LURK_CHECK_KEYBOARDS at most */
 	/* A bit a key: letters and digits, that must not get lost. */
@@ -78,6 +79,7 @@ struct lurk_check_work {
 	void *keymap; /* aligned as for a pointer */
 	size_t keymap_size;
 	struct lurk_source plain[LURK_KEY_COUNT], before[LURK_KEY_COUNT], after[LURK_KEY_COUNT];
+	struct lurk_source before_with[LURK_KEY_COUNT], after_with[LURK_KEY_COUNT];
 	uint8_t acts[LURK_RULES_MAX / 8];
 };
 
@@ -95,9 +97,11 @@ enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_w
 
 /* By which keys of one keyboard each key is given under an image (NULL: none): one source a key,
  * itself where it gives itself. Those that `sources` holds already stay where they are better. Keys
- * marked broken or missing count only with `broken_too`. The memory is for a keymap. */
+ * marked broken or missing count only with `broken_too`. `held_with` are the modifiers held, a bit
+ * a place of lurk_modifier_place(). The memory is for a keymap. */
 enum lurk_error lurk_sources(const struct lurk_image *image,
 			     const struct lurk_port_keyboard *keyboard, bool broken_too,
-			     void *memory, size_t size, struct lurk_source sources[LURK_KEY_COUNT]);
+			     uint8_t held_with, void *memory, size_t size,
+			     struct lurk_source sources[LURK_KEY_COUNT]);
 
 #endif

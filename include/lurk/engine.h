@@ -14,6 +14,12 @@
  * pressed is up; a release undoes what its own press did, whatever has changed in between; two held
  * keys that give the same key release it with the last of them. Work per event is constant.
  *
+ * Modifiers that belong to a press are lifted while what it gives is held, and are back afterwards,
+ * or at the next press. No program sees a modifier tapped alone that the person did not tap: where
+ * one would be, a key that no program knows (LURK_KEY_UNKNOWN) is tapped in between. Text of more
+ * than one step is typed a frame at a time, each when lurk_engine_deadline() says; events that come
+ * meanwhile wait, in their order.
+ *
  * All memory is the caller's; the engine keeps no clock: times are microseconds of any clock that
  * does not run backwards.
  */
@@ -25,7 +31,14 @@
 enum {
 	LURK_HELD_SLOTS = 256, /* per keyboard, a power of two */
 	LURK_HELD_MAX = 224,   /* keys held at once; a further press is dropped whole */
-	LURK_QUEUE_STROKES = 128,
+	LURK_QUEUE_STROKES = 256,
+	LURK_EVENT_STROKES = 128,   /* the most that one event gives at once */
+	LURK_PENDING = 256,         /* events that wait while text is typed */
+	LURK_PENDING_PRESSES = 192, /* a further press is dropped; its release means nothing then */
+	LURK_LIFTED_MAX = 16,
+	/* Between two frames of typed text: a reader that looks up every 60 ms loses nothing of
+	 * the 64 events that a kernel keeps for it. */
+	LURK_TYPING_US = 4000,
 	LURK_FRAME_STROKES =
 		32, /* half of what a kernel's reader buffers; longer frames are split */
 };
@@ -56,12 +69,53 @@ struct lurk_engine_keyboard {
 		uint32_t code;
 		uint8_t kind;
 		bool used;
+		uint8_t modifiers; /* given as well, or `gave` is one: they count as held */
 		lurk_key gave;
 	} held[LURK_HELD_SLOTS];
 	uint16_t held_count;
 	uint16_t releasing; /* next key to look at while all is released; LURK_KEY_COUNT else */
 	uint32_t dropped;   /* presses dropped because too many were held */
 	uint8_t down[LURK_KEY_COUNT]; /* how many held keys give each key */
+	/* Of the modifiers, by lurk_modifier_place(): how many held keys give each; which are up
+	 * for a while although they do; and which must not go up alone. */
+	uint8_t held_modifiers[8];
+	uint8_t lifted, guarded;
+	uint32_t pressed_at[8]; /* engine.presses when each went down */
+	/* Nothing is sent for it: it is not taken, and only its modifiers count. */
+	bool silent;
+};
+
+/* What is held down for one press beyond its key: it ends with that, or with the next press. */
+struct lurk_overlay {
+	bool active;
+	uint16_t keyboard;
+	uint32_t code;
+	uint8_t kind;
+	uint8_t modifiers; /* pressed for it */
+	uint8_t direct;    /* of these: lifted from a held key, and pressed all the same */
+	uint16_t homes[8]; /* the keyboard on which each is pressed */
+};
+
+/* Text, or a row of chords, being typed. */
+struct lurk_typing {
+	bool active;
+	uint8_t phase;
+	bool locked;    /* Caps Lock was turned off for it */
+	bool hold_last; /* the last step is held as long as its source */
+	uint8_t lift;   /* modifiers to lift */
+	uint16_t keyboard, next, count;
+	uint16_t letting_go; /* the keyboard whose held keys are released next */
+	lurk_key down, holds[LURK_STEP_HOLDS];
+	uint32_t code; /* the source */
+	uint8_t kind;
+	const uint8_t *steps;
+	uint64_t due_us;
+};
+
+/* What a key asks of whoever runs the engine. */
+struct lurk_wish {
+	uint8_t gives; /* LURK_GIVES_PROFILE or _TOGGLE; 0 for nothing */
+	uint16_t profile;
 };
 
 struct lurk_engine {
@@ -76,6 +130,20 @@ struct lurk_engine {
 		uint8_t state;
 		bool last; /* of its frame */
 	} queue[LURK_QUEUE_STROKES];
+	uint8_t held;          /* modifiers that keys give, on whichever keyboard */
+	uint16_t givers[8];    /* on how many keyboards each is held */
+	uint16_t lifted_count; /* on all keyboards */
+	/* Keys pressed so far that are no modifiers; and how many those were when a modifier was
+	 * pressed last: where it is the same, that one is alone. */
+	uint32_t presses, modifier_at;
+	struct lurk_overlay overlay;
+	struct lurk_typing typing;
+	struct lurk_wish wish;
+	struct lurk_event pending[LURK_PENDING];
+	uint16_t first_pending, pending_count;
+	/* Whether Caps Lock is on, asked when text begins that it would change; NULL for never. */
+	bool (*caps_lock)(void *data);
+	void *caps_lock_data;
 };
 
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,
@@ -85,6 +153,23 @@ void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *k
  * live until it is replaced. */
 void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
 		     const struct lurk_keymap *keymap);
+
+/* A keyboard that is not taken: what it sends reaches programs by itself, and the engine only
+ * counts its modifiers. To be set while nothing is held on it, or after lurk_engine_release(). */
+void lurk_engine_silence(struct lurk_engine *engine, uint16_t keyboard, bool silent);
+
+/* Ends text that is being typed; to be done before the image's bytes go. */
+void lurk_engine_cancel(struct lurk_engine *engine);
+
+/* Whether events wait for text that is being typed. */
+static inline bool lurk_engine_types(const struct lurk_engine *engine)
+{
+	return engine->typing.active;
+}
+
+/* Takes out what a key has asked for: another profile, rules off or on. No event that waits is
+ * dealt with until then. */
+bool lurk_engine_take_wish(struct lurk_engine *engine, struct lurk_wish *wish);
 
 /* Forgets what is held on the keyboard and releases all that it pressed: for one that was
  * unplugged, a machine that sleeps. The frames are to be pulled before it is fed again. */

@@ -16,14 +16,15 @@
  *     32  u16 profiles      34 u16 keyboards     36 u16 recognisers   38 u16 quirks
  *     40  u32 rules         44 u32 bytes of strings
  *     48  u32 saved by (a user's number; all ones where unknown)
- *     52  profiles, 28 each: text name, text source file, u32 first rule, u32 rules, u8 way,
- *             u8[3] zero
+ *     52  profiles, 36 each: text name, text source file, u32 first rule, u32 rules, u8 way,
+ *             u8 zero, u16 based on (1 + index, 0 for none), text word
  *         keyboards, 20 each: text name, u16 first recogniser, u16 recognisers, u16 first quirk,
  *             u16 quirks, u8 flags (1 apart), u8[3] zero
  *         recognisers, 32 each: u8 bus, u8 flags (1 built in, 2 by product), u16 vendor, u16
- * product, u16 zero, texts serial, name, place quirks, 4 each: u8 kind, u8 zero, u16 key rules, 36
+ * product, u16 zero, texts serial, name, place quirks, 4 each: u8 kind, u8 zero, u16 key rules, 44
  * each: u8 target, u8 gives, u8 flags (1 swap, 2 off, 4 only), u8 scan code kind, u16 key pressed,
- * u16 key given, u32 scan code, u16 modifiers, u16 keyboard (0 all), u32 line, texts given, note
+ * u16 key given, u32 scan code, u16 modifiers, u16 keyboard (0 all), u32 line, texts given, note,
+ *             steps (bytes: see lurk_step_write())
  *         strings
  */
 #ifndef LURK_INCLUDE_IMAGE_H
@@ -35,6 +36,8 @@ enum {
 	LURK_IMAGE_VERSION = 1,
 	LURK_RULES_MAX = 8192,     /* in one image */
 	LURK_KEYBOARDS_MAX = 1024, /* described in one image */
+	LURK_PROFILES_MAX = 64,    /* in one image */
+	LURK_BASES_MAX = 8,        /* profiles based on one another */
 };
 
 /* How rules come into force on a keyboard: see way.h. */
@@ -45,6 +48,10 @@ struct lurk_profile {
 	const struct lurk_rule *rules; /* NULL when read from an image: see lurk_image_rule() */
 	uint32_t first_rule, rule_count;
 	uint8_t way; /* enum lurk_way to use wherever it can be; LURK_WAY_PLAIN for what fits */
+	struct lurk_text word; /* by which it is switched to */
+	/* 1 + index of another profile whose rules hold here as well, where none of its own is
+	 * as specific; 0 for none. */
+	uint16_t based_on;
 };
 
 /* What an image is written from. */
@@ -84,6 +91,10 @@ enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk
 void lurk_image_profile(const struct lurk_image *image, unsigned index,
 			struct lurk_profile *profile);
 void lurk_image_rule(const struct lurk_image *image, uint32_t index, struct lurk_rule *rule);
+/* The profile with that word, in any case: 1 + its index, 0 where there is none. */
+uint16_t lurk_image_find_profile(const struct lurk_image *image, struct lurk_text word);
+/* The profile that a rule stands in. */
+unsigned lurk_image_profile_of(const struct lurk_image *image, uint32_t rule);
 /* Fills in name and counts, not the pointers. */
 void lurk_image_keyboard(const struct lurk_image *image, unsigned index,
 			 struct lurk_keyboard *keyboard);

@@ -10,27 +10,43 @@
 
 #include "lurk/image.h"
 
+#define LURK_PREVIOUS UINT16_MAX
+
 /* What one press gives. */
 struct lurk_action {
-	lurk_key key;  /* for LURK_GIVES_KEY */
-	uint8_t gives; /* LURK_GIVES_KEY, _NOTHING or _ITSELF */
-	uint8_t rank;  /* lurk_change_rank(), 0 where no rule acts */
-	uint16_t rule; /* its index in the image, for rank > 0 */
-	bool tap;      /* the key never sends its release */
+	const uint8_t *steps; /* for LURK_GIVES_CHORDS and _TEXT, in the image's bytes */
+	uint16_t step_count;
+	uint16_t key;       /* for LURK_GIVES_KEY; for _PROFILE its index, or LURK_PREVIOUS */
+	uint16_t rank;      /* lurk_change_rank() and more, 0 where no rule acts */
+	uint16_t rule;      /* its index in the image, for rank > 0 */
+	uint16_t shape;     /* of those that follow: which one, by the modifiers held */
+	uint16_t modifiers; /* that belong to the press: LURK_MOD_… */
+	uint8_t unless;     /* modifier keys with which it does not act, by lurk_modifier_place() */
+	uint8_t gives;      /* enum lurk_gives, never _PAIR */
+	bool only;          /* for a press without modifiers */
+	bool tap;           /* the key never sends its release */
 };
 
 struct lurk_keymap_slot {
 	uint32_t code; /* a scan code, or a key where kind is LURK_SCAN_NONE */
 	uint8_t kind;
-	uint16_t action; /* 0 where the slot is empty */
+	uint8_t variants; /* actions that follow, for presses with modifiers */
+	uint16_t action;  /* 0 where the slot is empty */
 };
 
-/* Lives in the memory given to lurk_compile(); may be shared by any number of engines. */
+/* Which of a key's actions is meant, for every set of modifier keys held. Keys whose rules need the
+ * same modifiers share one. */
+enum { LURK_SHAPE_SIZE = 256 };
+
+/* Lives in the memory given to lurk_compile(); may be shared by any number of engines. The image's
+ * bytes must live as long. */
 struct lurk_keymap {
 	const struct lurk_keymap_slot *slots;
 	const struct lurk_action *actions; /* actions[0] is LURK_GIVES_ITSELF without a rule */
+	const uint8_t *shapes;             /* LURK_SHAPE_SIZE each; the first is all 0 */
 	uint32_t mask, seed;
-	uint16_t action_count;
+	uint16_t action_count, shape_count;
+	bool minds_modifiers; /* some press depends on them, or types */
 };
 
 /* What to compile. */
@@ -40,12 +56,14 @@ struct lurk_compile_job {
 	uint16_t
 		keyboard; /* 1 + index of the described keyboard, 0 for one that is not described */
 	uint8_t wiring;   /* enum lurk_wiring: which form of scan codes the keyboard reports */
+	bool toggles_only; /* nothing but LURK_GIVES_TOGGLE, for while the others are off */
 };
 
 /* What came of it. */
 struct lurk_compile_report {
-	size_t needed;     /* bytes of memory; set in any case but LURK_ERR_CONTENT */
-	uint32_t rules[2]; /* the rules in question, for LURK_ERR_CONFLICT and LURK_ERR_NOT_YET */
+	size_t needed;     /* bytes of memory; fewer afterwards, where some were not used */
+	uint32_t rules[2]; /* the rules in question, for LURK_ERR_CONFLICT, LURK_ERR_UNTYPED and
+			      LURK_ERR_NO_PROFILE */
 };
 
 /* Compiles into `memory`, aligned as for a pointer, which then belongs to the keymap. Rules that
@@ -54,10 +72,15 @@ struct lurk_compile_report {
 enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, size_t size,
 			     struct lurk_keymap **keymap, struct lurk_compile_report *report);
 
-/* What a press of the key with this scan code gives. */
+/* What a press of the key with this scan code gives while no modifier is held; and while some are,
+ * a bit a place of lurk_modifier_place(). */
 const struct lurk_action *lurk_keymap_find(const struct lurk_keymap *keymap, lurk_scan scan,
 					   lurk_key key);
-/* The key that comes out: LURK_KEY_NONE for nothing. */
+const struct lurk_action *lurk_keymap_find_held(const struct lurk_keymap *keymap, lurk_scan scan,
+						lurk_key key, uint8_t held);
+/* Whether that depends on modifiers. */
+bool lurk_keymap_varies(const struct lurk_keymap *keymap, lurk_scan scan, lurk_key key);
+/* The key that comes out: LURK_KEY_NONE for nothing, and for what is more than a key. */
 lurk_key lurk_action_key(const struct lurk_action *action, lurk_key pressed);
 
 #endif

@@ -13,10 +13,22 @@
 #include "lurk/rule.h"
 
 /* Which key types a character, in the layout in use; modifiers as LURK_MOD_…. */
+enum { LURK_CHARACTER_STEPS = 3 };
 struct lurk_characters {
 	void *data;
 	bool (*find)(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers);
+	/* The steps that type it, dead keys and Compose sequences as well: how many, 0 where the
+	 * layout cannot. May be NULL where nothing is to be typed. */
+	unsigned (*type)(void *data, uint32_t codepoint,
+			 struct lurk_step steps[LURK_CHARACTER_STEPS]);
+	/* For messages, may be NULL: layouts that have keys for it, such as "gb, de or fr"; "" for
+	 * none. */
+	const char *(*elsewhere)(void *data, uint32_t codepoint);
 };
+
+/* The first character of a text in UTF-8: how many bytes it has, 0 where there is none or they are
+ * not well formed. */
+size_t lurk_character_read(const char *text, size_t length, uint32_t *codepoint);
 
 enum lurk_name_kind {
 	LURK_NAME_PRESS,     /* one thing: `press` */

@@ -54,6 +54,7 @@ struct lurk_port_event {
 };
 
 #define LURK_LISTEN_ALL UINT32_MAX
+enum { LURK_LISTEN_KEYS = 16 }; /* the most single keys that are listened to */
 
 struct lurk_port;
 
@@ -73,9 +74,9 @@ struct lurk_port_class {
 	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool take);
 
 	/* Of which keys of a keyboard that is not taken events are wanted, by what its table's
-	 * originals are: `count` of them, 0 for none, LURK_LISTEN_ALL for all. None come until
-	 * then: each would wake the service up. Taken, they come in any case. Where only some are
-	 * wanted, their scan codes may not be told. */
+	 * originals are: `count` of them, up to LURK_LISTEN_KEYS; or LURK_LISTEN_ALL. None come
+	 * until then: each would wake the service up. Taken, they come in any case. Where only some
+	 * are wanted, their scan codes may not be told. */
 	void (*listen)(struct lurk_port *port, uint16_t keyboard, const lurk_key *keys,
 		       unsigned count);
 

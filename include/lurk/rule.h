@@ -6,8 +6,9 @@
  * four, a rule on a meaning (`any Enter`) is one for every key with that meaning.
  *
  * Which rule wins a press: one for this keyboard before one for every keyboard; then a scan code
- * before a key before a meaning; then more modifiers before fewer. All rules act at once, never in
- * a chain: with A→B and B→C, pressing A gives B.
+ * before a key before a meaning; then more modifiers before fewer, one side of a modifier before
+ * either. Where two need different modifiers and all of them are held, the first one wins. All
+ * rules act at once, never in a chain: with A→B and B→C, pressing A gives B.
  */
 #ifndef LURK_RULE_H
 #define LURK_RULE_H
@@ -35,8 +36,16 @@ enum {
 	LURK_MOD_SHIFT = 1 << 9,
 	LURK_MOD_ALT = 1 << 10,
 	LURK_MOD_META = 1 << 11,
+	LURK_MOD_SIDES = (1 << 8) - 1,
 	LURK_MOD_ALL = (1 << 12) - 1,
 };
+
+/* The modifier's place in a HID report's modifier byte, -1 for any other key; and the key at a
+ * place. */
+int lurk_modifier_place(lurk_key key);
+lurk_key lurk_modifier_key(unsigned place);
+/* Whether all that a mask asks for is among the modifier keys held, a bit a place. */
+bool lurk_modifiers_held(uint16_t modifiers, uint8_t held);
 
 /* What a press is on. The order is the order of specificity. */
 enum lurk_target_kind {
@@ -64,18 +73,39 @@ enum lurk_gives {
 	LURK_GIVES_PAIR, /* side to side; `key` is the left one */
 	LURK_GIVES_NOTHING,
 	LURK_GIVES_ITSELF,
-	/* Read, stored and shown, not carried out yet: */
-	LURK_GIVES_CHORDS,  /* `text` holds the chords as written, separated by spaces */
-	LURK_GIVES_TEXT,    /* `text` is typed */
-	LURK_GIVES_PROFILE, /* `text` is the profile's name, or "previous" */
+	LURK_GIVES_CHORDS, /* `steps`, the last held; `text` is how they are written */
+	/* `text` is typed, by `steps`; where that is more than a character, not while Control,
+	 * the left Alt or Meta is held that is no part of the press: the key is a command then. */
+	LURK_GIVES_TEXT,
+	LURK_GIVES_PROFILE, /* switches to the profile `text`, or to the one before: "previous" */
 	LURK_GIVES_TOGGLE,  /* all rules off, and on again */
 	LURK_GIVES_END,
 };
+
+/* A key pressed with modifiers. */
+struct lurk_step {
+	lurk_key key;
+	uint16_t modifiers; /* LURK_MOD_…, LURK_STEP_LOCKS, LURK_STEP_HOLD */
+};
+
+enum {
+	LURK_STEP_LOCKS = 1 << 15, /* Caps Lock changes what it gives, so that it must be off */
+	LURK_STEP_HOLD = 1 << 14,  /* a key that stays down until the next without this is up */
+	LURK_STEP_HOLDS = 2,       /* so many at most */
+	LURK_STEP_BYTES = 4,       /* a step in bytes: u16 key, u16 modifiers, little-endian */
+	LURK_CHORDS_MAX = 64,
+	LURK_STEPS_MAX = 8192,
+	LURK_TEXT_MAX = 1000, /* characters */
+};
+
+void lurk_step_write(const struct lurk_step *step, uint8_t bytes[LURK_STEP_BYTES]);
+struct lurk_step lurk_step_read(const uint8_t bytes[LURK_STEP_BYTES]);
 
 struct lurk_result {
 	uint8_t kind; /* enum lurk_gives */
 	lurk_key key;
 	struct lurk_text text;
+	struct lurk_text steps; /* LURK_STEP_BYTES each; none where the layout is not known */
 };
 
 struct lurk_rule {
@@ -88,7 +118,7 @@ struct lurk_rule {
 	struct lurk_text note;
 };
 
-/* One key or scan code, and what it gives: LURK_GIVES_KEY, _NOTHING or _ITSELF. */
+/* One key or scan code, and what it gives: any but LURK_GIVES_PAIR. */
 struct lurk_change {
 	struct lurk_target on; /* LURK_TARGET_KEY or _SCAN */
 	uint8_t gives;
@@ -98,8 +128,8 @@ struct lurk_change {
 /* The index-th change that a rule amounts to; false past the last. */
 bool lurk_rule_change(const struct lurk_rule *rule, unsigned index, struct lurk_change *change);
 
-/* LURK_OK where this version carries the rule out, LURK_ERR_NOT_YET for one of a later kind,
- * LURK_ERR_CONTENT for one that makes no sense (a swap of a key with a pair). */
+/* LURK_OK; LURK_ERR_UNTYPED where the steps are missing, as where no layout is known;
+ * LURK_ERR_CONTENT for a rule that makes no sense (a swap of a key with a pair). */
 enum lurk_error lurk_rule_check(const struct lurk_rule *rule);
 
 /* How specific a rule's change is: the larger wins; equal ranks on one press are a conflict. */

@@ -29,6 +29,7 @@ struct lurk_session_keyboard {
 	struct lurk_way_choice choice; /* the way it is in force, and why */
 	struct lurk_chord chord;       /* the off chord as it is pressed on this keyboard */
 	bool borrowed;                 /* taken only for a while, and gives nothing */
+	bool lent;                     /* taken until the modifiers held on it come up */
 	bool withheld;                 /* what is pressed on it reaches nobody but the watch */
 };
 
@@ -48,11 +49,13 @@ struct lurk_session_memory {
 struct lurk_ruleset {
 	bool loaded;
 	struct lurk_image image;
+	uint16_t profile, previous; /* in force; before that */
 	size_t keymap_used;
 	unsigned keymap_count;
 	struct {
-		uint16_t described;
+		uint16_t described, profile;
 		uint8_t wiring;
+		bool toggles_only;
 		struct lurk_keymap *keymap;
 	} keymaps[LURK_SESSION_KEYMAPS];
 };
@@ -69,6 +72,7 @@ struct lurk_session {
 	unsigned current;
 	struct lurk_store_report store;
 	bool off;          /* no rule is in force, whatever is loaded */
+	bool toggled;      /* by a key, which can switch them on again */
 	bool trying;       /* what is in force is not stored, and ends by itself */
 	bool off_before;   /* the trying */
 	uint32_t trials;   /* counts them, so that who began one knows whether it still runs */
@@ -124,6 +128,12 @@ void lurk_session_withhold(struct lurk_session *session, uint64_t for_us);
  * lurk_port_class.elapsed; LURK_NEVER where that is not needed. */
 uint64_t lurk_session_deadline(const struct lurk_session *session);
 
+/* Brings another profile of the image into force: its index, or LURK_PREVIOUS for the one before.
+ * Nothing is stored: after a start the first one is in force, and after an apply. A key does the
+ * same (LURK_GIVES_PROFILE). LURK_ERR_NO_PROFILE where there is none. */
+enum lurk_error lurk_session_use(struct lurk_session *session, uint16_t profile,
+				 struct lurk_apply_report *report);
+
 /* Switches all rules off, on all keyboards and those that come, and on again. Applying switches
  * them on. Nothing is stored. The same happens when the off chord is held on any keyboard: see
  * lurk/chord.h; its keys are those that the image has for that keyboard (LURK_QUIRK_OFF_CHORD). */
@@ -136,6 +146,9 @@ void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *d
 
 /* Gives every keyboard back and the tables as they were. */
 void lurk_session_stop(struct lurk_session *session);
+
+/* The index of its profile that is in force. */
+uint16_t lurk_session_profile(const struct lurk_session *session);
 
 /* The image in force or tried, NULL where there is none. */
 const struct lurk_image *lurk_session_image(const struct lurk_session *session);

@@ -24,6 +24,8 @@ enum lurk_way_reason {
 	LURK_BECAUSE_ASKED,        /* relay: the table would do, but the profile asks for it */
 	LURK_BECAUSE_TRYING,       /* relay: the table would do, but the rules are only tried */
 	LURK_BECAUSE_CHORD,        /* relay: `key` of the off chord does nothing any more */
+	LURK_BECAUSE_MORE,         /* relay: `key` gives more than a key */
+	LURK_BECAUSE_MODIFIERS,    /* relay: what `key` gives depends on modifiers */
 };
 
 struct lurk_way_choice {

@@ -65,6 +65,7 @@ static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
 			  struct lurk_message *message)
 {
 	struct cli_machine *machine = cli_machine(cli);
+	struct lurk_profile_set set = cli_set_to_apply(cli);
 	uint64_t before;
 	uint8_t *bytes;
 	size_t length;
@@ -73,7 +74,7 @@ static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
 
 	if (!machine)
 		return lurk_say(message, "there is no computer to apply to");
-	bytes = lurk_profile_image(&cli->profile, &cli->keyboards, &length, message);
+	bytes = lurk_profile_image(&set, &cli->keyboards, &length, message);
 	if (!bytes)
 		return false;
 	before = machine->image ? machine->image->sequence : 0;

@@ -2,10 +2,12 @@
  * lurk/check.h's; here are its words. */
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
+#include <wchar.h>
 
 #include "cli/cli.h"
 
-enum { KEYMAP_SIZE = 1 << 21, WORDS = 400 };
+enum { KEYMAP_SIZE = 1 << 22, WORDS = 400 };
 
 void cli_sources(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
 		 bool broken_too, struct lurk_source sources[LURK_KEY_COUNT])
@@ -14,7 +16,7 @@ void cli_sources(const struct lurk_image *image, const struct lurk_port_keyboard
 
 	if (!memory)
 		abort();
-	lurk_sources(image, keyboard, broken_too, memory, KEYMAP_SIZE, sources);
+	lurk_sources(image, keyboard, broken_too, 0, memory, KEYMAP_SIZE, sources);
 	free(memory);
 }
 
@@ -64,7 +66,26 @@ static void add(void *data, const struct lurk_finding *finding)
 	f->by_severity[finding->severity]++;
 }
 
-/* Results that this layout has no keys for, and rules that are not carried out yet. */
+static const struct lurk_profile_file *find_profile(const struct lurk_profile_set *set,
+						    struct lurk_text word)
+{
+	for (unsigned i = 0; i < set->count; i++) {
+		if (strlen(set->files[i]->word) == word.length &&
+		    !strncasecmp(set->files[i]->word, word.bytes, word.length))
+			return set->files[i];
+	}
+	return NULL;
+}
+
+static bool has_profile(const struct cli *cli, struct lurk_text word)
+{
+	const struct lurk_profile_set set = cli_profile_set(cli);
+
+	return find_profile(&set, word) ||
+	       (word.length == strlen("previous") && !strncmp(word.bytes, "previous", word.length));
+}
+
+/* Results that this layout has no keys for, and that lead nowhere. */
 static void check_results(struct cli *cli, struct cli_findings *f)
 {
 	const struct lurk_characters *characters = cli_characters(cli);
@@ -78,15 +99,57 @@ static void check_results(struct cli *cli, struct cli_findings *f)
 		finding.code = CLI_CHECK_UNKNOWN_KEYBOARD;
 		if (!rule->keyboard && lurk_node_get(cli->profile.nodes[i], "keyboard"))
 			add(f, &finding);
-		if (rule->off || lurk_rule_check(rule) != LURK_ERR_NOT_YET)
+		if (rule->off)
 			continue;
-		finding.code = CLI_CHECK_NOT_YET;
-		if (rule->gives.kind == LURK_GIVES_TEXT && characters &&
-		    cli_untypable(characters, rule->gives.text, &codepoint)) {
+		finding.code = CLI_CHECK_NO_PROFILE;
+		if (rule->gives.kind == LURK_GIVES_PROFILE && !has_profile(cli, rule->gives.text))
+			add(f, &finding);
+		if (lurk_rule_check(rule) != LURK_ERR_UNTYPED)
+			continue;
+		finding.code = CLI_CHECK_NO_LAYOUT;
+		if (characters && cli_untypable(characters, rule->gives.text, &codepoint)) {
 			finding.code = CLI_CHECK_CANNOT_TYPE;
 			finding.other = codepoint; /* no rule has to do with it */
 		}
 		add(f, &finding);
+	}
+}
+
+/* Whether a key of the profile, or of one that it is based on, leads out of it again. */
+static bool leads_out(const struct lurk_profile_set *set, const struct lurk_profile_file *file)
+{
+	for (uint32_t i = 0; i < file->count; i++) {
+		const struct lurk_rule *rule = &file->rules[i];
+
+		if (!rule->off && (rule->gives.kind == LURK_GIVES_PROFILE ||
+				   rule->gives.kind == LURK_GIVES_TOGGLE))
+			return true;
+	}
+	for (unsigned i = 0; *file->based_on && i < set->count; i++) {
+		if (!strcasecmp(set->files[i]->word, file->based_on))
+			return set->files[i] != file && leads_out(set, set->files[i]);
+	}
+	return false;
+}
+
+/* A key leads there, and none leads back. */
+static void check_ways_back(struct cli *cli, struct cli_findings *f)
+{
+	const struct lurk_profile_set set = cli_profile_set(cli);
+
+	for (uint32_t i = 0; i < cli->profile.count; i++) {
+		const struct lurk_rule *rule = &cli->profile.rules[i];
+		struct lurk_finding finding = {.code = CLI_CHECK_NO_WAY_BACK,
+					       .severity = LURK_WARNING,
+					       .rule = i,
+					       .other = LURK_NO_RULE};
+		const struct lurk_profile_file *to =
+			rule->off || rule->gives.kind != LURK_GIVES_PROFILE
+				? NULL
+				: find_profile(&set, rule->gives.text);
+
+		if (to && to != &cli->profile && !leads_out(&set, to))
+			add(f, &finding);
 	}
 }
 
@@ -99,8 +162,7 @@ bool cli_check(struct cli *cli, struct cli_findings *findings)
 	struct cli_machine *machine = cli_machine_if_any(cli);
 	struct lurk_image after;
 	enum lurk_error error = LURK_ERR_CONTENT;
-	size_t length;
-	uint8_t *bytes = lurk_profile_image_of_now(&cli->profile, &cli->keyboards, &length);
+	uint8_t *bytes = cli_image(cli, &after);
 
 	memset(findings, 0, sizeof *findings);
 	for (uint16_t i = 0; machine && i < machine->keyboard_count; i++) {
@@ -127,10 +189,12 @@ bool cli_check(struct cli *cli, struct cli_findings *findings)
 	job.third_level = cli_has_third_level(cli);
 	job.before = machine && !machine->off && !machine->trying ? machine->image : NULL;
 	job.after = &after;
-	if (bytes && lurk_image_open(bytes, length, &after) == LURK_OK)
+	if (bytes)
 		error = lurk_check(&job, work, add, findings);
-	if (error == LURK_OK)
+	if (error == LURK_OK) {
 		check_results(cli, findings);
+		check_ways_back(cli, findings);
+	}
 	free(bytes);
 	free(work->keymap);
 	free(work);
@@ -161,7 +225,9 @@ bool cli_findings_have(const struct cli_findings *findings, const struct lurk_fi
 static const char *check_name(uint8_t code)
 {
 	return code == CLI_CHECK_CANNOT_TYPE        ? "cannot-type"
-	       : code == CLI_CHECK_NOT_YET          ? "not-yet"
+	       : code == CLI_CHECK_NO_LAYOUT        ? "no-layout"
+	       : code == CLI_CHECK_NO_PROFILE       ? "no-such-profile"
+	       : code == CLI_CHECK_NO_WAY_BACK      ? "no-way-back"
 	       : code == CLI_CHECK_UNKNOWN_KEYBOARD ? "unknown-keyboard"
 						    : lurk_check_name(code);
 }
@@ -292,12 +358,20 @@ static void say_what(const struct cli *cli, const struct cli_findings *all,
 		break;
 	case CLI_CHECK_CANNOT_TYPE:
 		snprintf(out, WORDS,
-			 "The layout %s has no key for a character of this text "
-			 "(U+%04X).",
-			 cli->layout_name, f->other);
+			 "The layout %s has no key for a character of this text: %lc (U+%04X).",
+			 cli->layout_name, (wint_t)f->other, f->other);
+		break;
+	case CLI_CHECK_NO_LAYOUT:
+		snprintf(out, WORDS,
+			 "Which keys type this depends on the layout, and none is known here.");
+		break;
+	case CLI_CHECK_NO_PROFILE:
+		snprintf(out, WORDS, "There is no profile of that name to switch to.");
 		break;
 	default:
-		snprintf(out, WORDS, "This version does not carry such a rule out yet.");
+		snprintf(out, WORDS, "No key of the profile %.*s leads out of it again.",
+			 (int)cli->profile.rules[f->rule].gives.text.length,
+			 cli->profile.rules[f->rule].gives.text.bytes);
 		break;
 	}
 }
@@ -308,16 +382,31 @@ static void say_what_to_do(const struct cli *cli, const struct cli_findings *all
 	const struct lurk_rule *rule =
 		f->rule < cli->profile.count ? &cli->profile.rules[f->rule] : NULL;
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
-	char press[LURK_WORDS];
+	char press[LURK_WORDS], with[64];
 
 	*out = '\0';
 	switch (f->code) {
+	case CLI_CHECK_CANNOT_TYPE:
+		if (*lurk_layouts_with(f->other, with))
+			snprintf(out, WORDS, "These have: %s.", with);
+		break;
+	case CLI_CHECK_NO_LAYOUT:
+		snprintf(out, WORDS, "`layout: gb`, say, in the profile tells.");
+		break;
+	case CLI_CHECK_NO_PROFILE:
+		snprintf(out, WORDS,
+			 "`lurk profile list` lists them, `lurk profile new NAME` "
+			 "makes one.");
+		break;
+	case CLI_CHECK_NO_WAY_BACK:
+		snprintf(
+			out, WORDS,
+			"`lurk map KEY --profile previous` in it leads back; `lurk use --previous` "
+			"does in any case.");
+		break;
 	case LURK_CHECK_SAME_PRESS:
-	case CLI_CHECK_NOT_YET:
 		snprintf(out, WORDS, "Remove one, or switch it off: `lurk off %s`.",
 			 rule ? lurk_words_target(&rule->press.on, press) : "KEY");
-		if (f->code == CLI_CHECK_NOT_YET)
-			snprintf(out, WORDS, "`off: true` keeps it for later.");
 		break;
 	case LURK_CHECK_LOST:
 	case LURK_CHECK_LOCKED_OUT:

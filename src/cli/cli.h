@@ -37,7 +37,9 @@ struct cli {
 	bool judging; /* rules that contradict each other are read all the same */
 	bool files_read, profile_exists, profile_broken;
 	struct lurk_keyboards_file keyboards;
-	struct lurk_profile_file profile;
+	struct lurk_profile_file profile; /* the one that is edited, or applied */
+	struct cli_other *others;         /* those beside it */
+	unsigned other_count;
 	struct lurk_characters characters;
 	struct lurk_layout *layout; /* opened when first asked */
 	bool layout_missing;
@@ -148,6 +150,30 @@ bool cli_untypable(const struct lurk_characters *characters, struct lurk_text te
 /* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
 bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
 
+/* ---- profiles.c ------------------------------------------------------------------------------ */
+
+/* Another profile, with its own layout where it says one. */
+struct cli_other {
+	struct lurk_profile_file file;
+	struct lurk_layout *layout;
+	struct lurk_characters characters;
+};
+
+/* Where the profile of that word stands, beside the one at `beside`. */
+void cli_profile_path(const char *beside, const char *word, char out[PATH_MAX]);
+/* Reads all profiles beside cli->profile_path. */
+bool cli_read_others(struct cli *cli, struct lurk_message *message);
+void cli_forget_others(struct cli *cli);
+/* The profile first, then the others. */
+struct lurk_profile_set cli_profile_set(const struct cli *cli);
+/* The base first: as they are applied. */
+struct lurk_profile_set cli_set_to_apply(const struct cli *cli);
+/* For looking: as an image in which the profile comes first; bytes to be freed, or NULL. */
+uint8_t *cli_image(const struct cli *cli, struct lurk_image *image);
+
+int cli_use(struct cli *cli, int argc, char **argv);
+int cli_profile(struct cli *cli, int argc, char **argv);
+
 /* ---- undo.c --------------------------------------------------------------------------------- */
 
 /* Notes what an edit or an apply replaced. */
@@ -217,7 +243,13 @@ bool cli_open_version(struct cli *cli, uint64_t version, uint8_t **bytes, struct
 /* ---- check.c -------------------------------------------------------------------------------- */
 
 /* Codes beside those of lurk/check.h, of what only files and layouts can tell. */
-enum { CLI_CHECK_CANNOT_TYPE = 100, CLI_CHECK_NOT_YET, CLI_CHECK_UNKNOWN_KEYBOARD };
+enum {
+	CLI_CHECK_CANNOT_TYPE = 100,
+	CLI_CHECK_NO_LAYOUT,
+	CLI_CHECK_NO_PROFILE,
+	CLI_CHECK_NO_WAY_BACK,
+	CLI_CHECK_UNKNOWN_KEYBOARD
+};
 
 struct cli_findings {
 	struct lurk_finding *all;
@@ -268,8 +300,9 @@ void cli_print_ways(struct cli *cli);
 struct json_object *cli_ways_json(struct cli *cli);
 /* Stored images that could not be used, and why. */
 void cli_tell_bad_slots(const struct cli *cli);
-/* How many rules act on a keyboard of the machine. */
-unsigned cli_rules_on(const struct lurk_image *image, uint16_t described);
+/* How many rules of the profile in force act on a keyboard of the machine; of them all on any. */
+unsigned cli_rules_on(const struct cli_machine *machine, uint16_t described);
+unsigned cli_rules_in_force(const struct cli_machine *machine);
 
 /* ---- keyboards.c ---------------------------------------------------------------------------- */
 

@@ -28,13 +28,16 @@ static uint32_t hash(const char *text)
 	return h;
 }
 
-static void say_rule(struct said *said, const struct lurk_rule *rule, const char *keyboard)
+static void say_rule(struct said *said, const struct lurk_rule *rule, const char *keyboard,
+		     const char *profile)
 {
-	char press[LURK_WORDS];
+	char press[LURK_WORDS], words[RULE_TEXT];
 
-	cli_rule_words(rule, keyboard, said->full, sizeof said->full);
+	cli_rule_words(rule, keyboard, words, sizeof words);
+	snprintf(said->full, sizeof said->full, "%s%s%.*s", profile, *profile ? ": " : "",
+		 RULE_TEXT - LURK_PROFILE_WORD - 4, words);
 	lurk_words_for_press(&rule->press, press);
-	snprintf(said->press, sizeof said->press, "%s on %s", press, keyboard);
+	snprintf(said->press, sizeof said->press, "%s on %s in %s", press, keyboard, profile);
 	said->full_hash = hash(said->full);
 	said->press_hash = hash(said->press);
 	said->swap = rule->swap;
@@ -56,29 +59,36 @@ static struct side side_of_image(const struct lurk_image *image)
 	for (uint32_t i = 0; i < side.count; i++) {
 		struct lurk_keyboard keyboard;
 		struct lurk_rule rule;
-		char name[64] = "";
+		struct lurk_profile profile;
+		unsigned of = lurk_image_profile_of(image, i);
+		char name[64] = "", word[LURK_PROFILE_WORD] = "";
 
+		if (of) {
+			lurk_image_profile(image, of, &profile);
+			cli_safe(profile.word, word, sizeof word);
+		}
 		lurk_image_rule(image, i, &rule);
 		if (rule.keyboard) {
 			lurk_image_keyboard(image, rule.keyboard - 1U, &keyboard);
 			cli_safe(keyboard.name, name, sizeof name);
 		}
-		say_rule(&side.rules[i], &rule, name);
+		say_rule(&side.rules[i], &rule, name, word);
 	}
 	return side;
 }
 
-static struct side side_of_profile(const struct cli *cli)
+/* As they would be applied. */
+static struct side side_of_files(const struct cli *cli)
 {
-	struct side side = make_side(cli->profile.count);
+	struct lurk_profile_set set = cli_set_to_apply(cli);
+	struct lurk_image image;
+	struct side side;
+	size_t length;
+	uint8_t *bytes = lurk_profile_image_as_is(&set, &cli->keyboards, &length);
+	bool fine = bytes && lurk_image_open(bytes, length, &image) == LURK_OK;
 
-	for (uint32_t i = 0; i < side.count; i++) {
-		const struct lurk_rule *rule = &cli->profile.rules[i];
-
-		say_rule(&side.rules[i], rule,
-			 rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes
-					: "");
-	}
+	side = side_of_image(fine ? &image : NULL);
+	free(bytes);
 	return side;
 }
 
@@ -187,20 +197,20 @@ unsigned cli_pending(struct cli *cli)
 	if (cli->profile_broken)
 		return 0;
 	force = side_of_image(cli->machine->image);
-	file = side_of_profile(cli);
+	file = side_of_files(cli);
 	return compare(&force, &file, count_only, NULL);
 }
 
 unsigned cli_print_changes(struct cli *cli, const char *title)
 {
-	struct side force = side_of_image(cli->machine->image), file = side_of_profile(cli);
+	struct side force = side_of_image(cli->machine->image), file = side_of_files(cli);
 
 	return compare(&force, &file, print, &title);
 }
 
 struct json_object *cli_changes_json(struct cli *cli)
 {
-	struct side force = side_of_image(cli->machine->image), file = side_of_profile(cli);
+	struct side force = side_of_image(cli->machine->image), file = side_of_files(cli);
 	struct json_object *list = json_object_new_array();
 
 	compare(&force, &file, add_json, list);
@@ -339,7 +349,7 @@ int cli_diff(struct cli *cli, int argc, char **argv)
 	if (diff.count)
 		return versions(&diff);
 	from = side_of_image(cli->machine->image);
-	to = side_of_profile(cli);
+	to = side_of_files(cli);
 	return print_all(cli, &from, &to, "Applying the file would change this:",
 			 "The file and what is in force are the same.");
 }

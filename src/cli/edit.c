@@ -2,6 +2,8 @@
 
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
+#include <wchar.h>
 
 const struct argp_option edit_options[] = {
 	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
@@ -140,11 +142,35 @@ static bool reread(struct edit *edit)
 	return cli_reread_profile(edit->cli, &edit->why);
 }
 
+char *edit_gives(const struct lurk_result *result)
+{
+	char words[LURK_WORDS], *text, *whole = NULL;
+	struct lurk_text given = result->text;
+	const char *field = result->kind == LURK_GIVES_TEXT      ? "text"
+			    : result->kind == LURK_GIVES_PROFILE ? "profile"
+								 : NULL;
+
+	if (result->kind == LURK_GIVES_TOGGLE)
+		return strdup("{rules: toggle}");
+	if (result->kind == LURK_GIVES_CHORDS && *given.bytes == '[')
+		return strndup(given.bytes, given.length);
+	if (!field && result->kind != LURK_GIVES_CHORDS)
+		return lurk_yaml_scalar(lurk_words_result(result, words));
+	whole = strndup(given.bytes, given.length);
+	text = lurk_yaml_scalar(whole);
+	free(whole);
+	if (!field)
+		return text;
+	if (asprintf(&whole, "{%s: %s}", field, text) < 0)
+		abort();
+	free(text);
+	return whole;
+}
+
 bool edit_append(struct edit *edit, const char *press, const char *gives, const char *swap_list)
 {
 	struct cli *cli = edit->cli;
-	char *press_text = lurk_yaml_scalar(press ? press : ""),
-	     *gives_text = lurk_yaml_scalar(gives ? gives : "");
+	char *press_text = lurk_yaml_scalar(press ? press : "");
 	char *note = lurk_yaml_scalar(edit->note ? edit->note : "");
 	struct lurk_field fields[4];
 	uint32_t before = cli->profile.count;
@@ -155,7 +181,7 @@ bool edit_append(struct edit *edit, const char *press, const char *gives, const 
 		fields[n++] = (struct lurk_field){"swap", swap_list};
 	} else {
 		fields[n++] = (struct lurk_field){"press", press_text};
-		fields[n++] = (struct lurk_field){"gives", gives_text};
+		fields[n++] = (struct lurk_field){"gives", gives};
 	}
 	if (edit->keyboard)
 		fields[n++] = (struct lurk_field){
@@ -170,7 +196,6 @@ bool edit_append(struct edit *edit, const char *press, const char *gives, const 
 	if (fine)
 		edit->line = cli->profile.rules[before].line;
 	free(press_text);
-	free(gives_text);
 	free(note);
 	return fine;
 }
@@ -185,18 +210,17 @@ bool edit_remove_rule(struct edit *edit, uint32_t index)
 }
 
 /* Adds a change as a rule of its own, for what is left of a rule that was broken up. */
-static bool append_change(struct edit *edit, const struct lurk_change *change, uint16_t keyboard)
+static bool append_change(struct edit *edit, const struct lurk_press *press, const char *gives,
+			  uint16_t keyboard)
 {
-	struct lurk_result result = {change->gives, change->key, {"", 0}};
-	char press[LURK_WORDS], gives[LURK_WORDS];
+	char words[LURK_WORDS];
 	const char *note = edit->note;
 	uint16_t on = edit->keyboard;
 	bool fine;
 
 	edit->keyboard = keyboard;
 	edit->note = NULL;
-	fine = edit_append(edit, lurk_words_target(&change->on, press),
-			   lurk_words_result(&result, gives), NULL);
+	fine = edit_append(edit, lurk_words_for_press(press, words), gives, NULL);
 	edit->keyboard = on;
 	edit->note = note;
 	return fine;
@@ -207,27 +231,34 @@ bool edit_take_out(struct edit *edit, uint32_t index, const struct lurk_rule *wa
 	struct lurk_rule rule = edit->cli->profile.rules[index];
 	struct lurk_change changes[4];
 	unsigned n = break_up(&rule, changes);
+	char *gives[4];
+	bool fine;
 
-	if (!edit_remove_rule(edit, index))
-		return false;
-	for (unsigned i = 0; i < n; i++) {
-		struct lurk_rule one = {.press = {.on = changes[i].on},
-					.gives = {.kind = LURK_GIVES_NOTHING}};
+	for (unsigned i = 0; i < n; i++) { /* before the text that they stand in goes */
+		struct lurk_result result = rule.gives;
 
-		if (!edit_touches(&one, wanted, scans) &&
-		    !append_change(edit, &changes[i], rule.keyboard))
-			return false;
+		result.kind = changes[i].gives;
+		result.key = changes[i].key;
+		gives[i] = edit_gives(&result);
 	}
-	return true;
+	fine = edit_remove_rule(edit, index);
+	for (unsigned i = 0; i < n; i++) {
+		struct lurk_rule one = {.press = rule.press, .gives = {.kind = LURK_GIVES_NOTHING}};
+
+		one.press.on = changes[i].on;
+		if (fine && !edit_touches(&one, wanted, scans))
+			fine = append_change(edit, &one.press, gives[i], rule.keyboard);
+		free(gives[i]);
+	}
+	return fine;
 }
 
 /* A rule that only needs another result keeps its place, its note and its comments. */
 static bool change_in_place(struct edit *edit, uint32_t index, const char *gives)
 {
 	struct cli *cli = edit->cli;
-	char *gives_text = lurk_yaml_scalar(gives),
-	     *note = lurk_yaml_scalar(edit->note ? edit->note : "");
-	struct lurk_field field = {"gives", gives_text}, note_field = {"note", note};
+	char *note = lurk_yaml_scalar(edit->note ? edit->note : "");
+	struct lurk_field field = {"gives", gives}, note_field = {"note", note};
 	bool fine;
 
 	fine = lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[index], &field, &edit->why) &&
@@ -237,7 +268,6 @@ static bool change_in_place(struct edit *edit, uint32_t index, const char *gives
 				     &edit->why) &&
 		       reread(edit);
 	edit->line = fine ? cli->profile.rules[index].line : 0;
-	free(gives_text);
 	free(note);
 	return fine;
 }
@@ -273,13 +303,49 @@ bool edit_put_rule(struct edit *edit, const struct lurk_press *press,
 		   const struct lurk_result *result)
 {
 	struct lurk_rule wanted = {.press = *press, .gives = *result, .keyboard = edit->keyboard};
-	char press_words[LURK_WORDS], gives[LURK_WORDS];
-	bool done = false;
+	char press_words[LURK_WORDS], *gives = edit_gives(result);
+	bool done = false, fine;
 
 	lurk_words_for_press(press, press_words);
-	lurk_words_result(result, gives);
-	return edit_make_room(edit, &wanted, gives, &done) &&
+	fine = edit_make_room(edit, &wanted, gives, &done) &&
 	       (done || edit_append(edit, press_words, gives, NULL));
+	free(gives);
+	return fine;
+}
+
+bool edit_can_type(struct edit *edit, struct lurk_text text)
+{
+	const struct lurk_characters *characters = cli_characters(edit->cli);
+	const char *with;
+	uint32_t c;
+
+	if (!text.length)
+		return lurk_say(&edit->why, "--text is empty; `lurk disable KEY` makes a key do "
+					    "nothing");
+	if (!characters)
+		return lurk_say(&edit->why, "which keys type this depends on the layout, and none "
+					    "is known here; give `layout:` in the profile, such as "
+					    "layout: gb");
+	if (!cli_untypable(characters, text, &c))
+		return true;
+	with = characters->elsewhere(characters->data, c);
+	return lurk_say(&edit->why, "the layout %s has no keys for %lc (U+%04X)%s%s",
+			edit->cli->layout_name, (wint_t)c, c, *with ? "; these have: " : "", with);
+}
+
+bool edit_has_profile(struct edit *edit, const char *word)
+{
+	struct lurk_profile_set set = cli_profile_set(edit->cli);
+
+	for (unsigned i = 0; i < set.count; i++) {
+		if (!strcasecmp(set.files[i]->word, word))
+			return true;
+	}
+	return !strcmp(word, "previous") ||
+	       lurk_say(&edit->why,
+			"there is no profile `%s`; `lurk profile new %s` makes it, `lurk profile "
+			"list` lists them",
+			word, word);
 }
 
 /* ---- What is said --------------------------------------------------------------------------- */

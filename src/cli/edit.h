@@ -40,7 +40,10 @@ bool edit_read_press(struct edit *edit, const char *word, struct lurk_press *pre
 bool edit_same_target(const struct lurk_target *a, const struct lurk_target *b, bool scans);
 bool edit_touches(const struct lurk_rule *rule, const struct lurk_rule *other, bool scans);
 
-/* Adds a rule: press and gives in words, or the list of a swap. */
+/* A result as it is written in the file, with quotes where it needs them; to be freed. */
+char *edit_gives(const struct lurk_result *result);
+
+/* Adds a rule: press in words and gives as edit_gives() writes it, or the list of a swap. */
 bool edit_append(struct edit *edit, const char *press, const char *gives, const char *swap_list);
 bool edit_remove_rule(struct edit *edit, uint32_t index);
 /* Takes a rule out but for those of its changes that `wanted` does not touch. */
@@ -53,6 +56,10 @@ bool edit_make_room(struct edit *edit, const struct lurk_rule *wanted, const cha
 bool edit_put_rule(struct edit *edit, const struct lurk_press *press,
 		   const struct lurk_result *result);
 
+/* Whether the layout has keys for a text; whether there is such a profile. Else edit->why. */
+bool edit_can_type(struct edit *edit, struct lurk_text text);
+bool edit_has_profile(struct edit *edit, const char *word);
+
 void edit_note_before(struct edit *edit, const struct lurk_target *on);
 /* Saves the file, says what changed, and applies it where that was asked. */
 int edit_finish(struct edit *edit, const char *summary);
@@ -60,5 +67,7 @@ int edit_failed(struct edit *edit, int status);
 
 /* The whole of map, and of disable. */
 int edit_map(struct edit *edit, const char *result_word);
+/* The same for what is no single word: text, a profile. */
+int edit_map_result(struct edit *edit, const struct lurk_result *result);
 
 #endif

@@ -48,11 +48,10 @@ static struct lurk_keymap *compile(struct cli *cli, uint16_t keyboard, uint8_t w
 	struct lurk_keymap *keymap = NULL;
 	struct lurk_image image;
 	void *memory = NULL;
-	size_t length;
-	uint8_t *bytes = lurk_profile_image_of_now(&cli->profile, &cli->keyboards, &length);
+	uint8_t *bytes = cli_image(cli, &image);
 
-	if (bytes && lurk_image_open(bytes, length, &image) == LURK_OK) {
-		struct lurk_compile_job job = {&image, 0, keyboard, wiring};
+	if (bytes) {
+		struct lurk_compile_job job = {&image, 0, keyboard, wiring, false};
 
 		if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
 			memory = malloc(report.needed);

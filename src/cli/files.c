@@ -64,7 +64,12 @@ static void find_paths(struct cli *cli)
 			  ".local/state", "/var/lib/lurk");
 	}
 	snprintf(cli->profile_path, sizeof cli->profile_path, "%s/profile.yaml", folder);
-	if (cli->profile_option) {
+	if (cli->profile_option && !strpbrk(cli->profile_option, "/.")) {
+		char beside[PATH_MAX];
+
+		snprintf(beside, sizeof beside, "%s", cli->profile_path);
+		cli_profile_path(beside, cli->profile_option, cli->profile_path);
+	} else if (cli->profile_option) {
 		const char *slash = strrchr(cli->profile_option, '/');
 
 		snprintf(cli->profile_path, sizeof cli->profile_path, "%s", cli->profile_option);
@@ -74,7 +79,8 @@ static void find_paths(struct cli *cli)
 	}
 	/* A profile that came with its keyboards has those; one that came alone is for one's own.
 	 */
-	if (!cli->profile_option || cli->desk || access(cli->keyboards_path, F_OK))
+	if (!cli->profile_option || cli->desk || !strpbrk(cli->profile_option, "/.") ||
+	    access(cli->keyboards_path, F_OK))
 		snprintf(cli->keyboards_path, sizeof cli->keyboards_path, "%s/keyboards.yaml",
 			 folder);
 }
@@ -90,9 +96,13 @@ static void system_layout(char *out, size_t size)
 	while (file && fgets(line, sizeof line, file)) {
 		char name[64];
 
-		if (sscanf(line, "XKBLAYOUT=\"%63[a-z0-9]", name) == 1 ||
-		    sscanf(line, "XKBLAYOUT=%63[a-z0-9]", name) == 1)
+		/* The first of several. */
+		if (sscanf(line, "XKBLAYOUT=\"%31[a-z0-9_]", name) == 1 ||
+		    sscanf(line, "XKBLAYOUT=%31[a-z0-9_]", name) == 1)
 			snprintf(out, size, "%s", name);
+		if (sscanf(line, "XKBVARIANT=\"%31[A-Za-z0-9_-]", name) == 1 ||
+		    sscanf(line, "XKBVARIANT=%31[A-Za-z0-9_-]", name) == 1)
+			snprintf(out + strlen(out), size - strlen(out), ":%s", name);
 	}
 	if (file)
 		fclose(file);
@@ -121,6 +131,26 @@ static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16
 		return false;
 	characters = lurk_layout_characters(layout);
 	return characters.find(characters.data, codepoint, key, modifiers);
+}
+
+static unsigned type_character(void *data, uint32_t codepoint,
+			       struct lurk_step steps[LURK_CHARACTER_STEPS])
+{
+	struct lurk_layout *layout = open_layout(data);
+	struct lurk_characters characters;
+
+	if (!layout)
+		return 0;
+	characters = lurk_layout_characters(layout);
+	return characters.type(characters.data, codepoint, steps);
+}
+
+static const char *layouts_with(void *data, uint32_t codepoint)
+{
+	static char out[64];
+
+	(void)data;
+	return lurk_layouts_with(codepoint, out);
 }
 
 const struct lurk_characters *cli_characters(struct cli *cli)
@@ -156,19 +186,13 @@ bool cli_has_third_level(struct cli *cli)
 bool cli_untypable(const struct lurk_characters *characters, struct lurk_text text,
 		   uint32_t *codepoint)
 {
-	mbstate_t state = {0};
+	struct lurk_step steps[LURK_CHARACTER_STEPS];
 
 	for (size_t at = 0; at < text.length;) {
-		uint16_t modifiers;
-		lurk_key key;
-		wchar_t c;
-		size_t n = mbrtowc(&c, text.bytes + at, text.length - at, &state);
+		size_t n = lurk_character_read(text.bytes + at, text.length - at, codepoint);
 
-		if (n == (size_t)-1 || n == (size_t)-2 || !n)
-			return false;
-		*codepoint = (uint32_t)c;
-		if (c >= ' ' && !characters->find(characters->data, *codepoint, &key, &modifiers))
-			return true;
+		if (!n || !characters->type(characters->data, *codepoint, steps))
+			return n != 0;
 		at += n;
 	}
 	return false;
@@ -199,7 +223,8 @@ static void find_layout(struct cli *cli, const char *bytes, size_t length)
 			 cli->computer->desk.layout);
 	if (!*cli->layout_name && !cli->desk)
 		system_layout(cli->layout_name, sizeof cli->layout_name);
-	cli->characters = (struct lurk_characters){cli, find_character};
+	cli->characters =
+		(struct lurk_characters){cli, find_character, type_character, layouts_with};
 }
 
 void cli_find_layout(struct cli *cli)
@@ -282,6 +307,13 @@ static bool take_aliases(struct cli *cli, struct lurk_message *message)
 	return true;
 }
 
+static bool agrees(const struct cli *cli, struct lurk_message *why)
+{
+	struct lurk_profile_set set = cli_profile_set(cli);
+
+	return lurk_profile_agrees(&set, &cli->keyboards, why);
+}
+
 static bool read_all(struct cli *cli, struct lurk_message *why)
 {
 	char *bytes;
@@ -296,9 +328,16 @@ static bool read_all(struct cli *cli, struct lurk_message *why)
 			   why))
 		return false;
 	find_layout(cli, bytes, length);
+	if (!cli->profile_exists && cli->profile_option && !strpbrk(cli->profile_option, "/.")) {
+		free(bytes);
+		return lurk_say(why,
+				"there is no profile `%s`; `lurk profile list` lists them, "
+				"`lurk profile new %s` makes it",
+				cli->profile_option, cli->profile_option);
+	}
 	return lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
 				 cli_characters(cli), why) &&
-	       (cli->judging || lurk_profile_agrees(&cli->profile, &cli->keyboards, why));
+	       cli_read_others(cli, why) && (cli->judging || agrees(cli, why));
 }
 
 static bool read_files(struct cli *cli, bool all_the_same)
@@ -339,7 +378,7 @@ bool cli_reread_profile(struct cli *cli, struct lurk_message *message)
 	lurk_profile_free(&cli->profile);
 	return lurk_profile_read(&cli->profile, cli->profile_path, bytes, length, &cli->keyboards,
 				 cli_characters(cli), message) &&
-	       lurk_profile_agrees(&cli->profile, &cli->keyboards, message);
+	       agrees(cli, message);
 }
 
 static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml,
@@ -391,6 +430,7 @@ bool cli_close(struct cli *cli)
 	}
 	lurk_profile_free(&cli->profile);
 	lurk_keyboards_free(&cli->keyboards);
+	cli_forget_others(cli);
 	lurk_layout_close(cli->layout);
 	return kept;
 }

@@ -286,6 +286,26 @@ static bool ask(const char *prompt, char *out, size_t size)
 	return *out != '\0';
 }
 
+/* Several keys at once: all but the last are its modifiers. */
+static bool name_chord(const struct identify *id, char *job, size_t size, struct lurk_message *why)
+{
+	const struct lurk_press_record *r, *next;
+
+	*job = '\0';
+	for (unsigned i = 1; (r = press_at(id, i)); i++) {
+		size_t n = strlen(job);
+
+		next = press_at(id, i + 1);
+		if (!r->key || (next && lurk_modifier_place(r->key) < 0))
+			return lurk_say(why, "a chord is modifiers and one key, pressed last; "
+					     "several keys one after the other stand in the file: "
+					     "gives: [KeyA, KeyB]");
+		snprintf(job + n, size - n, "%s%s", n ? "+" : "",
+			 next ? lurk_key_pair_name(r->key) : lurk_key_name(r->key));
+	}
+	return true;
+}
+
 /* What the first key shall give: pressed, or typed. */
 static bool choose_job(struct identify *id, const struct lurk_press_record *key, char *job,
 		       size_t size, struct lurk_message *why)
@@ -303,7 +323,7 @@ static bool choose_job(struct identify *id, const struct lurk_press_record *key,
 		return false;
 	r = press_at(id, 1);
 	if (press_at(id, 2))
-		return lurk_say(why, "not yet: chords as a result come in a later version");
+		return name_chord(id, job, size, why);
 	if (lurk_press_compare(key, r) != LURK_SAME_CODE) {
 		if (!r->key)
 			return lurk_say(why, "that key has no name, so no other can do its job");

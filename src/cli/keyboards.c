@@ -94,7 +94,7 @@ static void list_one(struct listing *l, uint16_t number)
 	const struct cli_machine *machine = l->cli->machine;
 	const struct lurk_session_keyboard *k = &machine->keyboards[number];
 	uint16_t described = cli_described(l->cli, &k->info.identity);
-	unsigned rules = cli_rules_on(machine->image, k->described);
+	unsigned rules = cli_rules_on(machine, k->described);
 	char where[160], who[64], count[16], odd[200] = "", unnamed[96];
 
 	l->here++;

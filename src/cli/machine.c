@@ -268,6 +268,14 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 
 	if (machine->desk) {
 		machine->image = lurk_session_image(&machine->desk->session);
+		if (machine->image) {
+			struct lurk_profile profile;
+
+			lurk_image_profile(machine->image,
+					   lurk_session_profile(&machine->desk->session), &profile);
+			snprintf(machine->profile, sizeof machine->profile, "%.*s",
+				 (int)profile.word.length, profile.word.bytes);
+		}
 		machine->off = machine->desk->session.off;
 		machine->trying = machine->desk->session.trying;
 		return true;
@@ -279,6 +287,7 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 	memset(&link->store, 0, sizeof link->store);
 	machine->image = NULL;
 	machine->lit = 0;
+	copy_text(status, "profile", machine->profile, sizeof machine->profile);
 	machine->off = flag(status, "off");
 	machine->trying = flag(status, "trying");
 	machine->seconds_left = (unsigned)number(status, "seconds_left");
@@ -309,6 +318,7 @@ bool cli_machine_look(struct cli_machine *machine, struct lurk_message *message)
 
 struct cli_machine *cli_machine_of_desk(struct lurk_computer *desk)
 {
+	struct cli_outcome unused;
 	struct cli_machine *machine = calloc(1, sizeof *machine);
 
 	if (!machine)
@@ -318,7 +328,7 @@ struct cli_machine *cli_machine_of_desk(struct lurk_computer *desk)
 	machine->keyboard_count = desk->session.memory.keyboard_count;
 	machine->store = &desk->session.store;
 	machine->may_change = true;
-	machine->image = lurk_session_image(&desk->session);
+	look(machine, &unused);
 	return machine;
 }
 
@@ -527,6 +537,24 @@ bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcom
 	params = json_object_new_object();
 	json_object_object_add(params, "off", json_object_new_boolean(off));
 	return change(machine, "switch", params, outcome);
+}
+
+bool cli_machine_use(struct cli_machine *machine, const char *word, bool while_open,
+		     struct cli_outcome *outcome)
+{
+	struct json_object *params;
+
+	memset(outcome, 0, sizeof *outcome);
+	if (machine->desk)
+		return lurk_say(&outcome->why, "on a simulated desk a script chooses the profile: "
+					       "`use NAME` in it, or a key with such a rule");
+	params = json_object_new_object();
+	if (word)
+		json_object_object_add(params, "profile", json_object_new_string(word));
+	else
+		json_object_object_add(params, "previous", json_object_new_boolean(true));
+	json_object_object_add(params, "while_connected", json_object_new_boolean(while_open));
+	return change(machine, "use", params, outcome);
 }
 
 bool cli_machine_stored(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes,

@@ -9,6 +9,7 @@
 
 #include "lurk/session.h"
 #include "port/sim/computer.h"
+#include "profile/profile.h"
 
 struct service_link;
 
@@ -18,14 +19,15 @@ struct cli_machine {
 	uint16_t keyboard_count;
 	const struct lurk_image *image; /* loaded, NULL where there is none */
 	const struct lurk_store_report *store;
-	bool off;                     /* loaded, but switched off */
-	bool trying;                  /* what is in force ends by itself */
-	unsigned seconds_left;        /* until then */
-	bool may_change;              /* whether the one who runs the command may change rules */
-	bool keep_locks;              /* for the next change */
-	uint8_t lit;                  /* locks that are on, a bit each */
-	struct lurk_computer *desk;   /* NULL on the real machine */
-	struct service_link *service; /* NULL on a desk */
+	char profile[LURK_PROFILE_WORD]; /* which of its profiles is in force */
+	bool off;                        /* loaded, but switched off */
+	bool trying;                     /* what is in force ends by itself */
+	unsigned seconds_left;           /* until then */
+	bool may_change;                 /* whether the one who runs the command may change rules */
+	bool keep_locks;                 /* for the next change */
+	uint8_t lit;                     /* locks that are on, a bit each */
+	struct lurk_computer *desk;      /* NULL on the real machine */
+	struct service_link *service;    /* NULL on a desk */
 };
 
 /* Each returns LURK_OK, or an error with a message that says it all. */
@@ -47,6 +49,11 @@ bool cli_machine_look(struct cli_machine *machine, struct lurk_message *message)
 bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t length,
 		       struct cli_outcome *outcome);
 bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcome *outcome);
+
+/* Another of the profiles that were applied, NULL for the one before; with `while_open`, until the
+ * machine is closed. */
+bool cli_machine_use(struct cli_machine *machine, const char *word, bool while_open,
+		     struct cli_outcome *outcome);
 
 /* For so many seconds, without storing it. It ends with the machine's closing too. */
 bool cli_machine_try(struct cli_machine *machine, const uint8_t *image, size_t length,

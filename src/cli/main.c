@@ -24,6 +24,8 @@ const struct cli_command cli_commands[] = {
 	{"try", "", "in force for half a minute, then as before", cli_try},
 	{"keep", "", "keep what is being tried", cli_keep},
 	{"apply", "", "put the profile into force, and keep it", cli_apply},
+	{"use", "NAME", "switch to another profile", cli_use},
+	{"profile", "list|new", "the profiles, or a new one", cli_profile},
 	{"off", "[KEY]", "all rules off, or those on a key", cli_off},
 	{"on", "[KEY]", "on again", cli_on},
 	{"status", "", "what is in force, and by which way", cli_status},

@@ -28,7 +28,7 @@ static int switch_all(struct cli *cli, bool off)
 		     "`lurk on` switches them on again; so does a restart of the computer.");
 	else
 		printf("In force again: %s.\n",
-		       cli_count(machine->image->rule_count, "rule", rules));
+		       cli_count(cli_rules_in_force(machine), "rule", rules));
 	cli_tell_locks(cli, &outcome.report);
 	return CLI_DONE;
 }

@@ -17,7 +17,7 @@ int cli_overview(struct cli *cli)
 	}
 	if (image && image->rule_count && !cli->machine->off)
 		printf("%s in force on %s since %s%s.\n",
-		       cli_count(image->rule_count, "rule", rules),
+		       cli_count(cli_rules_in_force(cli->machine), "rule", rules),
 		       cli_count(keyboards, "keyboard", count), cli_time(image->saved_at_us, since),
 		       cli_survives(cli) ? ", and after every reboot" : "");
 	else if (cli->machine && cli->machine->off)

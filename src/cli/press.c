@@ -40,18 +40,34 @@ static const char *key_words(const struct presses *p, const struct lurk_press_re
 
 /* ---- Words ---------------------------------------------------------------------------------- */
 
+/* What the press gives, by the rule where that is more than a key. */
+static const char *given(const struct presses *p, const struct lurk_press_record *r,
+			 char out[LURK_WORDS])
+{
+	const struct lurk_image *image = p->cli->machine->image;
+	lurk_key gives = lurk_action_key(&r->gives, r->key);
+	struct lurk_rule rule = {.gives = {.kind = LURK_GIVES_NOTHING}};
+
+	if (r->gives.rank && image && r->gives.rule < image->rule_count)
+		lurk_image_rule(image, r->gives.rule, &rule);
+	if (rule.gives.kind >= LURK_GIVES_CHORDS)
+		return lurk_words_result(&rule.gives, out);
+	snprintf(out, LURK_WORDS, "%s", gives ? lurk_key_name(gives) : "nothing");
+	return out;
+}
+
 static const char *gives_words(const struct presses *p, const struct lurk_press_record *r,
 			       char *out, size_t size)
 {
 	const struct lurk_image *image = p->cli->machine->image;
 	struct lurk_rule rule;
-	lurk_key gives = lurk_action_key(&r->gives, r->key);
+	char words[LURK_WORDS];
 
 	if (!r->gives.rank) {
 		snprintf(out, size, "%s", r->key ? "gives itself" : "gives nothing");
 		return out;
 	}
-	snprintf(out, size, "gives %s", gives ? lurk_key_name(gives) : "nothing");
+	snprintf(out, size, "gives %s", given(p, r, words));
 	if (r->gives.gives == LURK_GIVES_ITSELF)
 		snprintf(out, size, "gives itself");
 	if (image && r->gives.rule < image->rule_count) {
@@ -174,8 +190,7 @@ const char *presses_words(const struct presses *p, const struct lurk_press_recor
 static void print_json(const struct presses *p, const struct lurk_press_record *r)
 {
 	struct json_object *object = json_object_new_object();
-	char scan[LURK_SCAN_TEXT], name[LURK_WORDS], odd[PRESSES_WORDS];
-	lurk_key gives = lurk_action_key(&r->gives, r->key);
+	char scan[LURK_SCAN_TEXT], name[LURK_WORDS], odd[PRESSES_WORDS], words[LURK_WORDS];
 
 	json_object_object_add(object, "keyboard",
 			       json_object_new_string(cli_keyboard_name(p->cli, r->keyboard)));
@@ -183,8 +198,7 @@ static void print_json(const struct presses *p, const struct lurk_press_record *
 	json_object_object_add(object, "scan",
 			       json_object_new_string(lurk_scan_write(r->scan, scan)));
 	json_object_object_add(object, "meaning", json_object_new_string(lurk_key_meaning(r->key)));
-	json_object_object_add(object, "gives",
-			       json_object_new_string(gives ? lurk_key_name(gives) : "nothing"));
+	json_object_object_add(object, "gives", json_object_new_string(given(p, r, words)));
 	json_object_object_add(object, "pressed", json_object_new_boolean(r->down_us != 0));
 	json_object_object_add(object, "released", json_object_new_boolean(!r->held));
 	json_object_object_add(

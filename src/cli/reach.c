@@ -192,7 +192,6 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 	struct lurk_message why;
 	struct lurk_press press;
 	uint8_t *bytes = NULL;
-	size_t length;
 	int status;
 
 	cli_parse(cli, &argp, argc, argv, &r);
@@ -208,11 +207,9 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 				r.wanted);
 	take_apart(&r, &press);
 	if (r.from_file) {
-		bytes = lurk_profile_image_of_now(&cli->profile, &cli->keyboards, &length);
-		if (!bytes || lurk_image_open(bytes, length, &r.image)) {
-			free(bytes);
+		bytes = cli_image(cli, &r.image);
+		if (!bytes)
 			return cli_fail(CLI_COULD_NOT, "%s: too long", cli->profile_path);
-		}
 	}
 	status = run(&r);
 	free(bytes);

@@ -54,7 +54,11 @@ static bool restore_one(struct edit *edit, const struct lurk_press *press, unsig
 	for (uint32_t i = 0; i < edit->cli->profile.count;) {
 		const struct lurk_rule *rule = &edit->cli->profile.rules[i];
 
+		/* With modifiers that one press is meant, else whatever the key does. */
 		if ((edit->keyboard && rule->keyboard != edit->keyboard) ||
+		    ((press->modifiers || press->only) &&
+		     (rule->press.modifiers != press->modifiers ||
+		      rule->press.only != press->only)) ||
 		    !edit_touches(rule, &wanted, true)) {
 			i++;
 			continue;
@@ -74,7 +78,8 @@ static bool still_changed(struct edit *edit, const struct lurk_press *press)
 	struct lurk_rule wanted = {.press = *press, .gives = {.kind = LURK_GIVES_ITSELF}};
 	struct lurk_change change;
 
-	if (!cli_effects(edit->cli, edit->keyboard, &edit->after))
+	if (press->modifiers || press->only ||
+	    !cli_effects(edit->cli, edit->keyboard, &edit->after))
 		return false;
 	for (unsigned i = 0; lurk_rule_change(&wanted, i, &change); i++) {
 		lurk_key key = change.on.kind == LURK_TARGET_SCAN ? lurk_scan_key(change.on.scan)
@@ -175,11 +180,11 @@ int cli_restore(struct cli *cli, int argc, char **argv)
 			return edit_failed(&edit, CLI_COULD_NOT);
 	} else if (!removed) {
 		snprintf(summary, sizeof summary, "No rule changes %s%s",
-			 lurk_words_target(&press.on, words), edit.where);
+			 lurk_words_for_press(&press, words), edit.where);
 		return nothing_to_restore(&edit, summary);
 	}
 	snprintf(summary, sizeof summary, "%s has its usual job again%s%s",
-		 lurk_words_target(&press.on, words), edit.where,
+		 lurk_words_for_press(&press, words), edit.where,
 		 press.on.kind == LURK_TARGET_PAIR ? ", left and right" : "");
 	return edit_finish(&edit, summary);
 }

@@ -64,8 +64,8 @@ static void add_row(const struct cli *cli, struct cli_table *table, const struct
 	}
 	if (rule->off)
 		snprintf(now + strlen(now), sizeof now - strlen(now), " (switched off)");
-	else if (lurk_rule_check(rule) == LURK_ERR_NOT_YET)
-		snprintf(now + strlen(now), sizeof now - strlen(now), " (not yet)");
+	else if (lurk_rule_check(rule) == LURK_ERR_UNTYPED)
+		snprintf(now + strlen(now), sizeof now - strlen(now), " (no keys for it)");
 	snprintf(line, sizeof line, "%u", rule->line);
 	cli_table_row(table, key, usual, now,
 		      rule->keyboard ? cli->keyboards.keyboards[rule->keyboard - 1].name.bytes

@@ -6,20 +6,52 @@
 #include "cli/cli.h"
 #include "service/protocol.h"
 
-unsigned cli_rules_on(const struct lurk_image *image, uint16_t described)
+/* Whether the rule is of the profile in force, or of one that it is based on. */
+static bool holds(const struct cli_machine *machine, uint32_t rule)
+{
+	const struct lurk_text word = {machine->profile, strlen(machine->profile)};
+	unsigned next = lurk_image_find_profile(machine->image, word);
+
+	while (next) {
+		struct lurk_profile profile;
+
+		lurk_image_profile(machine->image, next - 1, &profile);
+		if (rule - profile.first_rule < profile.rule_count)
+			return true;
+		next = profile.based_on;
+	}
+	return false;
+}
+
+/* Whether a rule of the image acts on a keyboard that is so described. */
+static bool acts_on(const struct cli_machine *machine, uint32_t index, uint16_t described,
+		    struct lurk_rule *rule)
 {
 	struct lurk_keyboard keyboard = {.apart = false};
+
+	if (described)
+		lurk_image_keyboard(machine->image, described - 1U, &keyboard);
+	lurk_image_rule(machine->image, index, rule);
+	return !rule->off && holds(machine, index) &&
+	       (rule->keyboard ? rule->keyboard == described : !keyboard.apart);
+}
+
+unsigned cli_rules_on(const struct cli_machine *machine, uint16_t described)
+{
+	unsigned count = 0;
+	struct lurk_rule rule;
+
+	for (uint32_t i = 0; machine->image && i < machine->image->rule_count; i++)
+		count += acts_on(machine, i, described, &rule);
+	return count;
+}
+
+unsigned cli_rules_in_force(const struct cli_machine *machine)
+{
 	unsigned count = 0;
 
-	if (image && described)
-		lurk_image_keyboard(image, described - 1U, &keyboard);
-	for (uint32_t i = 0; image && i < image->rule_count; i++) {
-		struct lurk_rule rule;
-
-		lurk_image_rule(image, i, &rule);
-		count +=
-			!rule.off && (rule.keyboard ? rule.keyboard == described : !keyboard.apart);
-	}
+	for (uint32_t i = 0; machine->image && i < machine->image->rule_count; i++)
+		count += holds(machine, i);
 	return count;
 }
 
@@ -61,6 +93,13 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 		break;
 	case LURK_BECAUSE_CHORD:
 		snprintf(out, size, "%s does nothing, and is part of the off chord", key);
+		break;
+	case LURK_BECAUSE_MORE:
+		snprintf(out, size, "%s gives more than a key", source_name(k->choice.key));
+		break;
+	case LURK_BECAUSE_MODIFIERS:
+		snprintf(out, size, "what %s gives depends on modifiers",
+			 source_name(k->choice.key));
 		break;
 	default:
 		snprintf(out, size, "no rule changes a key that it has");
@@ -129,7 +168,7 @@ struct json_object *cli_ways_json(struct cli *cli)
 				       json_object_new_string(cli_keyboard_name(cli, i)));
 		json_object_object_add(
 			one, "rules",
-			json_object_new_int((int)cli_rules_on(machine->image, k->described)));
+			json_object_new_int((int)cli_rules_on(machine, k->described)));
 		json_object_object_add(one, "way",
 				       json_object_new_string(lurk_way_words[k->choice.way]));
 		json_object_object_add(one, "why",
@@ -152,7 +191,7 @@ void cli_print_ways(struct cli *cli)
 
 		if (!k->present)
 			continue;
-		snprintf(rules, sizeof rules, "%u", cli_rules_on(machine->image, k->described));
+		snprintf(rules, sizeof rules, "%u", cli_rules_on(machine, k->described));
 		cli_table_row(&table, cli_keyboard_name(cli, i), rules,
 			      lurk_way_words[k->choice.way], way_words(k, why, sizeof why));
 	}
@@ -222,7 +261,7 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 		       cli->machine->seconds_left);
 	} else if (image && image->rule_count) {
 		lurk_image_profile(image, 0, &profile);
-		cli_count(image->rule_count, "rule", rules);
+		cli_count(cli_rules_in_force(cli->machine), "rule", rules);
 		cli_time(image->saved_at_us, since);
 		cli_safe(profile.source, source, sizeof source);
 		if (cli->machine->off)
@@ -231,6 +270,10 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 			       rules, source);
 		else
 			printf("%s in force since %s, from %s.\n", rules, since, source);
+		if (image->profile_count > 1)
+			printf("The profile in force is %s, one of %u: `lurk use --list` lists "
+			       "them.\n",
+			       cli->machine->profile, image->profile_count);
 		cli_tell_survival(cli);
 	} else {
 		puts("No rule is in force: every key does its usual job.");
@@ -247,18 +290,119 @@ static void print_status(struct cli *cli, const struct lurk_image *image)
 		       pending == 1 ? "is" : "are", pending == 1 ? "it" : "them");
 }
 
+/* ---- Rule by rule ---------------------------------------------------------------------------- */
+
+static void rule_words(const struct lurk_image *image, const struct lurk_rule *rule, char *out,
+		       size_t size)
+{
+	struct lurk_keyboard keyboard;
+	char name[64] = "";
+
+	if (rule->keyboard) {
+		lurk_image_keyboard(image, rule->keyboard - 1U, &keyboard);
+		cli_safe(keyboard.name, name, sizeof name);
+	}
+	cli_rule_words(rule, "", out, size);
+	if (*name)
+		snprintf(out + strlen(out), size - strlen(out), " (only %s)", name);
+}
+
+/* Every rule on every keyboard, and the way that it goes there. */
+static int print_rules(struct cli *cli)
+{
+	static const char *const heads[] = {"keyboard", "way", "rule", "line", "profile"};
+	const struct cli_machine *machine = cli->machine;
+	struct cli_table table;
+	struct lurk_rule rule;
+
+	cli_table_init(&table, heads, 5);
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &machine->keyboards[i];
+		uint32_t rules = machine->image && !machine->off ? machine->image->rule_count : 0;
+
+		for (uint32_t r = 0; k->present && r < rules; r++) {
+			struct lurk_profile profile;
+			char words[512], line[16], word[LURK_PROFILE_WORD];
+			struct json_object *one;
+
+			if (!acts_on(machine, r, k->described, &rule))
+				continue;
+			lurk_image_profile(machine->image, lurk_image_profile_of(machine->image, r),
+					   &profile);
+			cli_safe(profile.word, word, sizeof word);
+			rule_words(machine->image, &rule, words, sizeof words);
+			snprintf(line, sizeof line, "%u", rule.line);
+			if (!cli->json) {
+				cli_table_row(&table, cli_keyboard_name(cli, i),
+					      lurk_way_words[k->choice.way], words, line, word);
+				continue;
+			}
+			one = json_object_new_object();
+			json_object_object_add(one, "keyboard",
+					       json_object_new_string(cli_keyboard_name(cli, i)));
+			json_object_object_add(
+				one, "way", json_object_new_string(lurk_way_words[k->choice.way]));
+			json_object_object_add(one, "rule", json_object_new_string(words));
+			json_object_object_add(one, "line", json_object_new_int64(rule.line));
+			json_object_object_add(one, "profile", json_object_new_string(word));
+			cli_print_json(one);
+		}
+	}
+	if (!cli->json && !table.rows)
+		puts("No rule is in force on any keyboard that is here.");
+	cli_table_print(&table, "");
+	return CLI_DONE;
+}
+
+struct status {
+	struct cli *cli;
+	bool rules;
+};
+
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct status *status = state->input;
+
+	switch (key) {
+	case ARGP_KEY_INIT:
+		state->child_inputs[0] = status->cli;
+		return 0;
+	case 'r':
+		status->rules = true;
+		return 0;
+	case ARGP_KEY_ARG:
+		argp_error(state, "`%s` is not expected here", arg);
+		return 0;
+	default:
+		return ARGP_ERR_UNKNOWN;
+	}
+}
+
 int cli_status(struct cli *cli, int argc, char **argv)
 {
+	static const struct argp_option options[] = {
+		{"rules", 'r', NULL, 0, "Rule by rule: on which keyboard, by which way", 0}, {0}};
+	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+	const struct argp argp = {
+		options,
+		parse_option,
+		"",
+		"What is in force, since when, by which way on each keyboard, and whether it will "
+		"be after a reboot."
+		"\vExamples:\n  lurk status\n  lurk status --rules",
+		children,
+		NULL,
+		NULL};
 	const struct lurk_image *image;
 	struct json_object *object;
 	struct lurk_profile profile;
+	struct status status = {.cli = cli};
 
-	cli_parse_plain(cli, argc, argv,
-			"What is in force, since when, by which way on each keyboard, and whether "
-			"it will be after a "
-			"reboot.\vExample:\n  lurk status");
+	cli_parse(cli, &argp, argc, argv, &status);
 	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
+	if (status.rules)
+		return print_rules(cli);
 	image = cli->machine->image;
 	if (!cli->json) {
 		print_status(cli, image);
@@ -266,7 +410,8 @@ int cli_status(struct cli *cli, int argc, char **argv)
 	}
 	object = json_object_new_object();
 	json_object_object_add(object, "rules",
-			       json_object_new_int64(image ? image->rule_count : 0));
+			       json_object_new_int64(cli_rules_in_force(cli->machine)));
+	json_object_object_add(object, "profile", json_object_new_string(cli->machine->profile));
 	if (image) {
 		lurk_image_profile(image, 0, &profile);
 		json_object_object_add(

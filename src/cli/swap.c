@@ -14,12 +14,13 @@ static bool swap(struct edit *edit, char *summary, size_t size)
 	struct lurk_rule wanted = {.swap = true, .keyboard = edit->keyboard};
 	char list[2 * LURK_WORDS + 8], a[LURK_WORDS], b[LURK_WORDS];
 	char *a_text, *b_text;
+	uint8_t unused[LURK_STEP_BYTES];
 	struct lurk_press other;
 	bool done = false, fine;
 
 	if (!edit_read_press(edit, edit->words[0], &wanted.press) ||
 	    !edit_read_press(edit, edit->words[1], &other) ||
-	    !lurk_profile_result(edit->words[1], cli_characters(edit->cli), &wanted.gives,
+	    !lurk_profile_result(edit->words[1], cli_characters(edit->cli), &wanted.gives, unused,
 				 &edit->why))
 		return false;
 	if (edit_same_target(&wanted.press.on, &other.on, true))

@@ -174,6 +174,7 @@ static int run(struct trial *t)
 	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
 	uint64_t before = cli->machine->image ? cli->machine->image->sequence : 0;
 	struct lurk_message why = {""};
+	struct lurk_profile_set set = cli_profile_set(cli);
 	struct cli_findings findings;
 	char rules[48];
 	size_t length;
@@ -183,7 +184,7 @@ static int run(struct trial *t)
 	if (!cli_check_first(cli, t->force, &findings))
 		return CLI_FOUND;
 	cli_findings_free(&findings);
-	bytes = lurk_profile_image(&cli->profile, &cli->keyboards, &length, &why);
+	bytes = lurk_profile_image(&set, &cli->keyboards, &length, &why);
 	if (!bytes)
 		return cli_fail(CLI_COULD_NOT, "%s; nothing is tried", why.text);
 	cli->machine->keep_locks = t->keep_locks;

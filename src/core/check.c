@@ -9,7 +9,8 @@ struct check {
 	struct lurk_check_work *work;
 	lurk_check_tell *tell;
 	void *data;
-	bool judged_used; /* only keyboards that were used count: there is one */
+	bool judged_used;    /* only keyboards that were used count: there is one */
+	uint32_t own, rules; /* of the profile to be judged; with those that it is based on */
 	uint16_t described[LURK_CHECK_KEYBOARDS]; /* what each is in the image to be judged */
 };
 
@@ -108,7 +109,7 @@ static void note(struct lurk_source *source, struct lurk_source from, lurk_key g
 static enum lurk_error compile(const struct check *c, uint16_t described, unsigned wiring,
 			       struct lurk_keymap **keymap, struct lurk_compile_report *report)
 {
-	struct lurk_compile_job job = {c->job->after, 0, described, (uint8_t)wiring};
+	struct lurk_compile_job job = {c->job->after, 0, described, (uint8_t)wiring, false};
 
 	return lurk_compile(&job, c->work->keymap, c->work->keymap_size, keymap, report);
 }
@@ -135,11 +136,12 @@ static void note_nameless(const struct lurk_image *image, const struct lurk_keym
 
 enum lurk_error lurk_sources(const struct lurk_image *image,
 			     const struct lurk_port_keyboard *keyboard, bool broken_too,
-			     void *memory, size_t size, struct lurk_source sources[LURK_KEY_COUNT])
+			     uint8_t held_with, void *memory, size_t size,
+			     struct lurk_source sources[LURK_KEY_COUNT])
 {
 	const enum lurk_wiring wiring = (enum lurk_wiring)keyboard->identity.wiring;
 	uint16_t described = image ? lurk_image_recognise(image, &keyboard->identity) : 0;
-	struct lurk_compile_job job = {image, 0, described, (uint8_t)wiring};
+	struct lurk_compile_job job = {image, 0, described, (uint8_t)wiring, false};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	enum lurk_error error =
@@ -157,7 +159,8 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 				     has_quirk(image, described, LURK_QUIRK_MISSING, key))))
 			continue;
 		if (keymap) {
-			const struct lurk_action *action = lurk_keymap_find(keymap, from.scan, key);
+			const struct lurk_action *action =
+				lurk_keymap_find_held(keymap, from.scan, key, held_with);
 
 			gives = lurk_action_key(action, key);
 			from.rule = action->rank ? action->rule : LURK_NO_RULE;
@@ -173,7 +176,7 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 /* Of one keyboard, where it counts. Keys that the image to be judged marks broken count in no case.
  */
 static enum lurk_error add_sources(struct check *c, uint16_t number, const struct lurk_image *image,
-				   struct lurk_source sources[LURK_KEY_COUNT])
+				   uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	const struct lurk_check_keyboard *k = &c->job->keyboards[number];
 	struct lurk_port_keyboard info = *k->info;
@@ -189,17 +192,18 @@ static enum lurk_error add_sources(struct check *c, uint16_t number, const struc
 		    has_quirk(c->job->after, judged, LURK_QUIRK_MISSING, key))
 			info.declares[key / 8] &= (uint8_t) ~(1U << key % 8);
 	}
-	return lurk_sources(image, &info, true, c->work->keymap, c->work->keymap_size, sources);
+	return lurk_sources(image, &info, true, held_with, c->work->keymap, c->work->keymap_size,
+			    sources);
 }
 
 static enum lurk_error all_sources(struct check *c, const struct lurk_image *image,
-				   struct lurk_source sources[LURK_KEY_COUNT])
+				   uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	enum lurk_error error = LURK_OK;
 
 	memset(sources, 0, LURK_KEY_COUNT * sizeof *sources);
 	for (uint16_t i = 0; i < c->job->keyboard_count && !error; i++)
-		error = add_sources(c, i, image, sources);
+		error = add_sources(c, i, image, held_with, sources);
 	return error;
 }
 
@@ -276,11 +280,12 @@ struct way_to {
 	const struct lurk_source *modifiers[2];
 };
 
-static struct way_to how(const struct lurk_source sources[LURK_KEY_COUNT], lurk_key key,
+static struct way_to how(const struct lurk_source sources[LURK_KEY_COUNT],
+			 const struct lurk_source with[LURK_KEY_COUNT], lurk_key key,
 			 uint16_t modifiers)
 {
 	struct way_to way = {.key = is_modifier(key) ? side_source(sources, key)
-				    : modifiers      ? source_of(sources, key)
+				    : modifiers      ? source_of(with, key)
 						     : meaning_source(sources, key)};
 
 	way.possible = way.key != NULL;
@@ -301,12 +306,14 @@ static bool same_source(const struct lurk_source *a, const struct lurk_source *b
 /* The first rule that takes its usual job from a key, on a described keyboard or (0) on any. */
 static uint32_t taker(const struct check *c, lurk_key key, uint16_t described)
 {
-	for (uint32_t i = 0; i < c->job->after->rule_count; i++) {
+	for (uint32_t i = 0; i < c->rules; i++) {
 		struct lurk_change change;
 		struct lurk_rule rule;
 
 		lurk_image_rule(c->job->after, i, &rule);
-		for (unsigned n = 0; !rule.off && lurk_rule_change(&rule, n, &change); n++) {
+		for (unsigned n = 0;
+		     !rule.off && !rule.press.modifiers && lurk_rule_change(&rule, n, &change);
+		     n++) {
 			if (target_key(&change.on) == key && change_gives(&change) != key &&
 			    (!described || !rule.keyboard || rule.keyboard == described))
 				return i;
@@ -319,8 +326,8 @@ static uint32_t taker(const struct check *c, lurk_key key, uint16_t described)
  */
 static void judge_need(struct check *c, lurk_key key, uint16_t modifiers, uint16_t *told)
 {
-	struct way_to before = how(c->work->before, key, modifiers);
-	struct way_to after = how(c->work->after, key, modifiers);
+	struct way_to before = how(c->work->before, c->work->before_with, key, modifiers);
+	struct way_to after = how(c->work->after, c->work->after_with, key, modifiers);
 	struct lurk_finding f = {
 		.rule = LURK_NO_RULE, .other = LURK_NO_RULE, .key = key, .modifiers = modifiers};
 	bool moved = false;
@@ -429,7 +436,8 @@ static void judge_losses_on(struct check *c, uint16_t number)
 
 	memset(plain, 0, sizeof c->work->plain);
 	memset(after, 0, sizeof c->work->before);
-	if (add_sources(c, number, NULL, plain) || add_sources(c, number, c->job->after, after))
+	if (add_sources(c, number, NULL, 0, plain) ||
+	    add_sources(c, number, c->job->after, 0, after))
 		return;
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
 		struct lurk_finding f = {
@@ -494,7 +502,7 @@ static void judge_press(struct check *c, uint32_t index, const struct lurk_rule 
 /* Whether another rule is on the same key: then giving what it gives anyway is an exemption. */
 static bool exempts(const struct check *c, uint32_t index, lurk_key key)
 {
-	for (uint32_t i = 0; i < c->job->after->rule_count; i++) {
+	for (uint32_t i = 0; i < c->rules; i++) {
 		struct lurk_change change;
 		struct lurk_rule rule;
 
@@ -570,7 +578,7 @@ static void judge_rule(struct check *c, uint32_t index, const struct lurk_rule *
 
 /* Whether some code of the key, on a keyboard so wired, comes to what a rule on the key says. */
 static bool reached_by_key(const struct lurk_keymap *keymap, lurk_key key, uint8_t wiring,
-			   const struct lurk_action *action)
+			   uint8_t with, const struct lurk_action *action)
 {
 	bool any = false;
 
@@ -578,22 +586,34 @@ static bool reached_by_key(const struct lurk_keymap *keymap, lurk_key key, uint8
 		lurk_scan scan = lurk_scan_on(lurk_key_scan(key, i), (enum lurk_wiring)wiring);
 
 		any = any || scan.kind;
-		if (scan.kind && lurk_keymap_find(keymap, scan, key) == action)
+		if (scan.kind && lurk_keymap_find_held(keymap, scan, key, with) == action)
 			return true;
 	}
 	return !any;
 }
 
+/* What a code gives under any modifiers. */
+static void mark_slot(struct check *c, const struct lurk_keymap *keymap, uint8_t wiring,
+		      const struct lurk_keymap_slot *slot)
+{
+	const struct lurk_action *base = &keymap->actions[slot->action];
+	const uint8_t *shape = keymap->shapes + base->shape * (size_t)LURK_SHAPE_SIZE;
+
+	for (unsigned with = 0; with < (base->shape ? (unsigned)LURK_SHAPE_SIZE : 1U); with++) {
+		const struct lurk_action *a = base + shape[with];
+
+		if (a->rank && !(c->work->acts[a->rule / 8] >> a->rule % 8 & 1) &&
+		    (slot->kind != LURK_SCAN_NONE ||
+		     reached_by_key(keymap, (lurk_key)slot->code, wiring, (uint8_t)with, a)))
+			c->work->acts[a->rule / 8] |= (uint8_t)(1U << a->rule % 8);
+	}
+}
+
 static void mark(struct check *c, const struct lurk_keymap *keymap, uint8_t wiring)
 {
 	for (uint32_t i = 0; i <= keymap->mask; i++) {
-		const struct lurk_keymap_slot *slot = &keymap->slots[i];
-		const struct lurk_action *a = &keymap->actions[slot->action];
-
-		if (slot->action && a->rank &&
-		    (slot->kind != LURK_SCAN_NONE ||
-		     reached_by_key(keymap, (lurk_key)slot->code, wiring, a)))
-			c->work->acts[a->rule / 8] |= (uint8_t)(1U << a->rule % 8);
+		if (keymap->slots[i].action)
+			mark_slot(c, keymap, wiring, &keymap->slots[i]);
 	}
 }
 
@@ -626,7 +646,7 @@ static void judge_acting(struct check *c)
 {
 	const struct lurk_image *image = c->job->after;
 
-	for (uint32_t i = 0; i < image->rule_count; i++) {
+	for (uint32_t i = 0; i < c->own; i++) {
 		struct lurk_finding f = {.rule = i};
 		struct lurk_rule rule;
 
@@ -681,7 +701,7 @@ static bool all_for_others(const struct check *c)
 {
 	bool any = false;
 
-	for (uint32_t i = 0; i < c->job->after->rule_count; i++) {
+	for (uint32_t i = 0; i < c->rules; i++) {
 		struct lurk_rule rule;
 
 		lurk_image_rule(c->job->after, i, &rule);
@@ -736,6 +756,9 @@ enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_w
 {
 	struct check c = {.job = job, .work = work, .tell = tell, .data = data};
 	struct lurk_finding none = {.rule = LURK_NO_RULE, .other = LURK_NO_RULE};
+	struct lurk_profile profile;
+	/* What the kernel and the login listen to is pressed with these. */
+	const uint8_t with = LURK_MOD_LEFT_CONTROL | LURK_MOD_LEFT_ALT;
 	bool conflicts = false;
 	enum lurk_error error = job->keyboard_count > LURK_CHECK_KEYBOARDS
 					? LURK_ERR_ROOM
@@ -743,17 +766,25 @@ enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_w
 
 	if (error || conflicts)
 		return error;
+	lurk_image_profile(job->after, 0, &profile);
+	c.own = profile.rule_count;
+	for (c.rules = c.own; profile.based_on; c.rules += profile.rule_count)
+		lurk_image_profile(job->after, profile.based_on - 1U, &profile);
 	for (uint16_t i = 0; i < job->keyboard_count; i++) {
 		c.described[i] =
 			lurk_image_recognise(job->after, &job->keyboards[i].info->identity);
 		c.judged_used = c.judged_used ||
 				(job->keyboards[i].used && types_letters(job->keyboards[i].info));
 	}
-	error = all_sources(&c, NULL, work->plain);
+	error = all_sources(&c, NULL, 0, work->plain);
 	if (!error)
-		error = all_sources(&c, job->before, work->before);
+		error = all_sources(&c, job->before, 0, work->before);
 	if (!error)
-		error = all_sources(&c, job->after, work->after);
+		error = all_sources(&c, job->before, with, work->before_with);
+	if (!error)
+		error = all_sources(&c, job->after, with, work->after_with);
+	if (!error)
+		error = all_sources(&c, job->after, 0, work->after);
 	if (error)
 		return error;
 	if (all_for_others(&c)) {

@@ -3,11 +3,21 @@
  * The hash table is a cuckoo table: an entry stands in one of two places, so that finding one takes
  * the same two comparisons whether there is one rule or thousands. Putting an entry into a taken
  * place sends the one there to its other place, and so on; where that does not end, all is begun
- * anew with other hash functions. */
+ * anew with other hash functions.
+ *
+ * A code's actions stand together: the one for a press whatever is held, then those for presses
+ * with modifiers. Which of them acts is looked up by the set of modifiers held, in a table that was
+ * made here (a shape): so a press costs the same however many rules its key has. */
 #include "core/keyhash.h"
 #include "core/mem.h"
 
-enum { KICKS = 128, SEEDS = 64, SLOTS_MAX = 1 << 16, ACTIONS_MAX = SLOTS_MAX * 2 / 5 };
+enum {
+	KICKS = 128,
+	SEEDS = 64,
+	SLOTS_MAX = 1 << 16,
+	ACTIONS_MAX = SLOTS_MAX * 2 / 5,
+	VARIANTS_MAX = 255
+};
 
 struct build {
 	const struct lurk_compile_job *job;
@@ -15,20 +25,56 @@ struct build {
 	struct lurk_keymap *map;
 	struct lurk_keymap_slot *slots;
 	struct lurk_action *actions;
+	uint8_t *shapes;
 	bool crowded; /* the seed does not do */
 };
+
+/* A change as it is put in. */
+struct entry {
+	const struct lurk_rule *rule;
+	const struct lurk_change *change;
+	uint32_t index, code;
+	unsigned rank;
+	uint8_t kind;
+};
+
+typedef enum lurk_error put_in(struct build *b, const struct entry *entry);
 
 static bool applies(const struct lurk_compile_job *job, const struct lurk_rule *rule)
 {
 	struct lurk_keyboard keyboard;
 
-	if (rule->off || (rule->keyboard && rule->keyboard != job->keyboard))
+	if (rule->off || (rule->keyboard && rule->keyboard != job->keyboard) ||
+	    (job->toggles_only && rule->gives.kind != LURK_GIVES_TOGGLE))
 		return false;
 	if (rule->keyboard || !job->keyboard)
 		return true;
 	lurk_image_keyboard(job->image, job->keyboard - 1U, &keyboard);
 	return !keyboard.apart;
 }
+
+/* Modifier keys with which a rule does not act. */
+static uint8_t unless(const struct lurk_rule *rule)
+{
+	enum {
+		COMMANDS = LURK_MOD_LEFT_CONTROL | LURK_MOD_RIGHT_CONTROL | LURK_MOD_LEFT_ALT |
+			   LURK_MOD_LEFT_META | LURK_MOD_RIGHT_META,
+	};
+	unsigned own = rule->press.modifiers & LURK_MOD_SIDES, either = rule->press.modifiers >> 8;
+
+	if (rule->press.only)
+		return LURK_MOD_SIDES;
+	if (rule->gives.kind != LURK_GIVES_TEXT || rule->gives.steps.length <= LURK_STEP_BYTES)
+		return 0;
+	return (uint8_t)(COMMANDS & ~(own | either | either << 4));
+}
+
+static bool varies(const struct lurk_rule *rule)
+{
+	return rule->press.modifiers || unless(rule);
+}
+
+/* ---- The hash table ------------------------------------------------------------------------- */
 
 static struct lurk_keymap_slot *find_slot(const struct build *b, uint32_t code, uint8_t kind)
 {
@@ -59,75 +105,173 @@ static void insert(struct build *b, struct lurk_keymap_slot entry)
 	b->crowded = true;
 }
 
-/* The action for a code, made where there is none yet. */
-static struct lurk_action *action_for(struct build *b, uint32_t code, uint8_t kind)
+/* Makes room for a code, and counts what it has with modifiers. */
+static enum lurk_error claim(struct build *b, uint32_t code, uint8_t kind, bool variant)
 {
 	struct lurk_keymap_slot *slot = find_slot(b, code, kind);
-	struct lurk_keymap_slot fresh = {code, kind, b->map->action_count};
 
-	if (slot)
-		return &b->actions[slot->action];
-	b->actions[fresh.action] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
-	b->map->action_count++;
-	insert(b, fresh);
-	return &b->actions[fresh.action];
+	if (!slot) {
+		insert(b, (struct lurk_keymap_slot){code, kind, variant, 1});
+		return LURK_OK;
+	}
+	if (variant && slot->variants == VARIANTS_MAX)
+		return LURK_ERR_CONTENT;
+	slot->variants = (uint8_t)(slot->variants + variant);
+	return LURK_OK;
 }
 
-static enum lurk_error add_change(struct build *b, const struct lurk_change *change, unsigned rank,
-				  uint32_t rule)
+static enum lurk_error claim_entry(struct build *b, const struct entry *entry)
 {
-	uint32_t code = change->on.key;
-	uint8_t kind = LURK_SCAN_NONE;
-	struct lurk_action *action;
+	return claim(b, entry->code, entry->kind, varies(entry->rule));
+}
 
-	if (change->on.kind == LURK_TARGET_SCAN) {
-		lurk_scan scan = lurk_scan_on(change->on.scan, (enum lurk_wiring)b->job->wiring);
+/* Gives every code its place among the actions. */
+static void place_actions(struct build *b)
+{
+	uint16_t next = 1;
 
-		if (scan.kind == LURK_SCAN_NONE)
-			return LURK_OK; /* a keyboard so wired never sends it */
-		code = scan.code;
-		kind = scan.kind;
+	b->actions[0] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
+	for (uint32_t i = 0; i <= b->map->mask; i++) {
+		if (!b->slots[i].action)
+			continue;
+		b->slots[i].action = next;
+		b->actions[next] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
+		next = (uint16_t)(next + 1 + b->slots[i].variants);
+		b->slots[i].variants = 0; /* counted again as they come */
 	}
-	action = action_for(b, code, kind);
-	if (b->crowded)
+	b->map->action_count = next;
+}
+
+/* ---- Rules ---------------------------------------------------------------------------------- */
+
+/* The action of a press, a new one without a rank where it is the first for these modifiers. */
+static struct lurk_action *action_for(struct build *b, const struct entry *entry)
+{
+	struct lurk_keymap_slot *slot = find_slot(b, entry->code, entry->kind);
+	struct lurk_action *base = &b->actions[slot->action];
+	const struct lurk_press *press = &entry->rule->press;
+
+	if (!varies(entry->rule))
+		return base;
+	for (unsigned i = 1; i <= slot->variants; i++) {
+		if (base[i].modifiers == press->modifiers && base[i].only == press->only &&
+		    base[i].unless == unless(entry->rule))
+			return &base[i];
+	}
+	base += ++slot->variants;
+	*base = (struct lurk_action){
+		.modifiers = press->modifiers, .only = press->only, .unless = unless(entry->rule)};
+	return base;
+}
+
+/* A rule that is for the same press and as specific, whatever either gives. */
+static const struct lurk_action *rival(const struct build *b, const struct entry *entry)
+{
+	const struct lurk_keymap_slot *slot = find_slot(b, entry->code, entry->kind);
+	const struct lurk_action *base = &b->actions[slot->action];
+
+	for (unsigned i = 0; i <= slot->variants; i++) {
+		if (base[i].rank == entry->rank &&
+		    base[i].modifiers == entry->rule->press.modifiers &&
+		    base[i].only == entry->rule->press.only)
+			return &base[i];
+	}
+	return NULL;
+}
+
+static enum lurk_error set_result(struct build *b, struct lurk_action *action,
+				  const struct entry *entry)
+{
+	const struct lurk_result *gives = &entry->rule->gives;
+	static const char previous[] = "previous";
+
+	action->key = entry->change->key;
+	action->gives = entry->change->gives;
+	action->steps = (const uint8_t *)gives->steps.bytes;
+	action->step_count = (uint16_t)(gives->steps.length / LURK_STEP_BYTES);
+	action->rank = (uint16_t)entry->rank;
+	action->rule = (uint16_t)entry->index;
+	if (action->gives != LURK_GIVES_PROFILE)
 		return LURK_OK;
-	if (action->rank == rank) {
-		b->report->rules[0] = action->rule;
-		b->report->rules[1] = rule;
+	/* LURK_PREVIOUS is one less than none. */
+	action->key = (uint16_t)(lurk_image_find_profile(b->job->image, gives->text) - 1U);
+	if (action->key == LURK_PREVIOUS &&
+	    (gives->text.length != sizeof previous - 1 ||
+	     memcmp(gives->text.bytes, previous, sizeof previous - 1) != 0)) {
+		b->report->rules[0] = b->report->rules[1] = entry->index;
+		return LURK_ERR_NO_PROFILE;
+	}
+	return LURK_OK;
+}
+
+static enum lurk_error fill_in(struct build *b, const struct entry *entry)
+{
+	const struct lurk_action *other = rival(b, entry);
+	struct lurk_action *action = action_for(b, entry);
+
+	if (other) {
+		b->report->rules[0] = other->rule;
+		b->report->rules[1] = entry->index;
 		return LURK_ERR_CONFLICT;
 	}
-	if (action->rank > rank)
-		return LURK_OK;
-	action->key = change->key;
-	action->gives = change->gives;
-	action->rank = (uint8_t)rank;
-	action->rule = (uint16_t)rule;
-	return LURK_OK;
+	return action->rank > entry->rank ? LURK_OK : set_result(b, action, entry);
 }
 
-static enum lurk_error add_rules(struct build *b)
+static enum lurk_error each_change(struct build *b, const struct lurk_rule *rule, uint32_t index,
+				   unsigned layer, put_in *put)
 {
+	struct lurk_change change;
+	enum lurk_error error = LURK_OK;
+
+	for (unsigned c = 0; !error && !b->crowded && lurk_rule_change(rule, c, &change); c++) {
+		struct entry entry = {rule,
+				      &change,
+				      index,
+				      change.on.key,
+				      lurk_change_rank(rule, &change) | layer,
+				      LURK_SCAN_NONE};
+
+		if (change.on.kind == LURK_TARGET_SCAN) {
+			lurk_scan scan =
+				lurk_scan_on(change.on.scan, (enum lurk_wiring)b->job->wiring);
+
+			if (scan.kind == LURK_SCAN_NONE)
+				continue; /* a keyboard so wired never sends it */
+			entry.code = scan.code;
+			entry.kind = scan.kind;
+		}
+		error = put(b, &entry);
+	}
+	return error;
+}
+
+/* Those of the profile first, then those that it is based on: each is a layer below. */
+static enum lurk_error each_rule(struct build *b, put_in *put)
+{
+	unsigned profile_index = b->job->profile, layer = LURK_BASES_MAX;
 	struct lurk_profile profile;
 
-	lurk_image_profile(b->job->image, b->job->profile, &profile);
-	for (uint32_t i = 0; i < profile.rule_count; i++) {
-		uint32_t index = profile.first_rule + i;
-		struct lurk_change change;
-		struct lurk_rule rule;
+	for (;;) {
+		lurk_image_profile(b->job->image, profile_index, &profile);
+		for (uint32_t i = 0; i < profile.rule_count; i++) {
+			uint32_t index = profile.first_rule + i;
+			struct lurk_rule rule;
+			enum lurk_error error = LURK_OK;
 
-		lurk_image_rule(b->job->image, index, &rule);
-		if (!applies(b->job, &rule))
-			continue;
-		for (unsigned c = 0; lurk_rule_change(&rule, c, &change); c++) {
-			enum lurk_error e =
-				add_change(b, &change, lurk_change_rank(&rule, &change), index);
-
-			if (e || b->crowded)
-				return e;
+			lurk_image_rule(b->job->image, index, &rule);
+			if (applies(b->job, &rule))
+				error = each_change(b, &rule, index, layer, put);
+			if (error || b->crowded)
+				return error;
 		}
+		if (!profile.based_on)
+			return LURK_OK;
+		profile_index = profile.based_on - 1U;
+		layer--;
 	}
-	return LURK_OK;
 }
+
+/* ---- Keys that never come up ---------------------------------------------------------------- */
 
 static bool press_only(const struct lurk_compile_job *job, unsigned index, lurk_key *key)
 {
@@ -147,90 +291,192 @@ static bool press_only(const struct lurk_compile_job *job, unsigned index, lurk_
 	return false;
 }
 
-static void add_taps(struct build *b)
+static void claim_taps(struct build *b)
 {
 	lurk_key key;
 
 	for (unsigned i = 0; !b->crowded && press_only(b->job, i, &key); i++)
-		action_for(b, key, LURK_SCAN_NONE)->tap = true;
+		claim(b, key, LURK_SCAN_NONE, false);
 }
 
-static enum lurk_error count(const struct lurk_compile_job *job, struct lurk_compile_report *report,
-			     size_t *actions)
+static void mark_taps(struct build *b)
 {
-	struct lurk_profile profile;
 	lurk_key key;
 
-	*actions = 0;
-	lurk_image_profile(job->image, job->profile, &profile);
-	for (uint32_t i = 0; i < profile.rule_count; i++) {
-		struct lurk_change change;
-		struct lurk_rule rule;
-
-		lurk_image_rule(job->image, profile.first_rule + i, &rule);
-		if (!applies(job, &rule))
-			continue;
-		if (lurk_rule_check(&rule) != LURK_OK) {
-			report->rules[0] = report->rules[1] = profile.first_rule + i;
-			return LURK_ERR_NOT_YET;
-		}
-		for (unsigned c = 0; lurk_rule_change(&rule, c, &change); c++)
-			++*actions;
-	}
-	for (unsigned i = 0; press_only(job, i, &key); i++)
-		++*actions;
-	return *actions < ACTIONS_MAX ? LURK_OK : LURK_ERR_CONTENT;
+	for (unsigned i = 0; press_only(b->job, i, &key); i++)
+		b->actions[find_slot(b, key, LURK_SCAN_NONE)->action].tap = true;
 }
 
+/* ---- Which action for which modifiers ------------------------------------------------------- */
+
+static void draw_shape(const struct lurk_action *base, unsigned variants, uint8_t *shape)
+{
+	for (unsigned held = 0; held < LURK_SHAPE_SIZE; held++) {
+		unsigned best = 0;
+
+		for (unsigned i = 1; i <= variants; i++) {
+			if (!(held & base[i].unless) &&
+			    lurk_modifiers_held(base[i].modifiers, (uint8_t)held) &&
+			    base[i].rank > base[best].rank)
+				best = i;
+		}
+		shape[held] = (uint8_t)best;
+	}
+}
+
+/* Shapes that are the same are kept once. */
+static void draw_shapes(struct build *b)
+{
+	memset(b->shapes, 0, LURK_SHAPE_SIZE);
+	b->map->shape_count = 1;
+	for (uint32_t i = 0; i <= b->map->mask; i++) {
+		const struct lurk_keymap_slot *slot = &b->slots[i];
+		uint8_t *fresh = b->shapes + (size_t)b->map->shape_count * LURK_SHAPE_SIZE;
+		uint16_t same = 0;
+
+		if (!slot->variants)
+			continue;
+		draw_shape(&b->actions[slot->action], slot->variants, fresh);
+		while (memcmp(b->shapes + (size_t)same * LURK_SHAPE_SIZE, fresh, LURK_SHAPE_SIZE) !=
+		       0)
+			same++;
+		b->actions[slot->action].shape = same;
+		if (same == b->map->shape_count)
+			b->map->shape_count++;
+	}
+}
+
+/* ---- All ------------------------------------------------------------------------------------ */
+
+struct counts {
+	size_t actions, variants;
+};
+
+static enum lurk_error count(const struct lurk_compile_job *job, struct lurk_compile_report *report,
+			     struct counts *counts)
+{
+	unsigned next = job->profile + 1U;
+	lurk_key key;
+
+	while (next) {
+		struct lurk_profile profile;
+
+		lurk_image_profile(job->image, next - 1, &profile);
+		for (uint32_t i = 0; i < profile.rule_count; i++) {
+			struct lurk_change change;
+			struct lurk_rule rule;
+
+			lurk_image_rule(job->image, profile.first_rule + i, &rule);
+			if (!applies(job, &rule))
+				continue;
+			if (lurk_rule_check(&rule) != LURK_OK) {
+				report->rules[0] = report->rules[1] = profile.first_rule + i;
+				return LURK_ERR_UNTYPED;
+			}
+			for (unsigned c = 0; lurk_rule_change(&rule, c, &change); c++) {
+				counts->actions += varies(&rule) ? 2 : 1;
+				counts->variants += varies(&rule);
+			}
+		}
+		next = profile.based_on;
+	}
+	for (unsigned i = 0; press_only(job, i, &key); i++)
+		counts->actions++;
+	return counts->actions < ACTIONS_MAX ? LURK_OK : LURK_ERR_CONTENT;
+}
+
+static size_t size_of(size_t slots, size_t actions, size_t shapes)
+{
+	return sizeof(struct lurk_keymap) + slots * sizeof(struct lurk_keymap_slot) +
+	       actions * sizeof(struct lurk_action) + shapes * LURK_SHAPE_SIZE;
+}
+
+static enum lurk_error build(struct build *b)
+{
+	enum lurk_error error = each_rule(b, claim_entry);
+
+	if (!error)
+		claim_taps(b);
+	if (error || b->crowded)
+		return error;
+	place_actions(b);
+	error = each_rule(b, fill_in);
+	if (error)
+		return error;
+	mark_taps(b);
+	draw_shapes(b);
+	b->map->minds_modifiers = b->map->shape_count > 1;
+	for (uint16_t i = 0; i < b->map->action_count; i++)
+		b->map->minds_modifiers |= b->actions[i].step_count > 0;
+	return LURK_OK;
+}
+
+/* Pointers come first in memory, so that all is aligned. */
 enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, size_t size,
 			     struct lurk_keymap **keymap, struct lurk_compile_report *report)
 {
 	struct build b = {.job = job, .report = report};
-	size_t actions, slots = 8;
+	struct counts counts = {0, 0};
+	size_t slots = 8;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	error = count(job, report, &actions);
+	error = count(job, report, &counts);
 	if (error)
 		return error;
-	while (slots < actions * 5 / 2)
+	while (slots < counts.actions * 5 / 2)
 		slots *= 2;
-	report->needed = sizeof(struct lurk_keymap) + slots * sizeof *b.slots +
-			 (actions + 1) * sizeof *b.actions;
+	report->needed = size_of(slots, counts.actions + 1, counts.variants + 1);
 	if (size < report->needed)
 		return LURK_ERR_ROOM;
 	b.map = memory;
-	b.slots = (struct lurk_keymap_slot *)(b.map + 1);
-	b.actions = (struct lurk_action *)(b.slots + slots);
-	*b.map = (struct lurk_keymap){b.slots, b.actions, (uint32_t)slots - 1, 0, 0};
+	b.actions = (struct lurk_action *)(b.map + 1);
+	b.slots = (struct lurk_keymap_slot *)(b.actions + counts.actions + 1);
+	b.shapes = (uint8_t *)(b.slots + slots);
+	*b.map = (struct lurk_keymap){.slots = b.slots,
+				      .actions = b.actions,
+				      .shapes = b.shapes,
+				      .mask = (uint32_t)slots - 1};
 	for (unsigned seed = 0; seed < SEEDS; seed++) {
 		memset(b.slots, 0, slots * sizeof *b.slots);
 		b.map->seed = seed * 0x85ebca6bU;
-		b.map->action_count = 1;
-		b.actions[0] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
 		b.crowded = false;
-		error = add_rules(&b);
+		error = build(&b);
 		if (error)
 			return error;
-		add_taps(&b);
-		if (!b.crowded) {
-			*keymap = b.map;
-			return LURK_OK;
-		}
+		if (b.crowded)
+			continue;
+		report->needed = size_of(slots, counts.actions + 1, b.map->shape_count);
+		*keymap = b.map;
+		return LURK_OK;
 	}
 	return LURK_ERR_CONTENT;
+}
+
+const struct lurk_action *lurk_keymap_find_held(const struct lurk_keymap *keymap, lurk_scan scan,
+						lurk_key key, uint8_t held)
+{
+	const struct lurk_action *by_scan = lurk_keymap_action(keymap, scan.code, scan.kind, held);
+	const struct lurk_action *by_key = lurk_keymap_action(keymap, key, LURK_SCAN_NONE, held);
+
+	return by_scan->rank > by_key->rank ? by_scan : by_key;
 }
 
 const struct lurk_action *lurk_keymap_find(const struct lurk_keymap *keymap, lurk_scan scan,
 					   lurk_key key)
 {
-	const struct lurk_action *by_scan = lurk_keymap_action(keymap, scan.code, scan.kind);
-	const struct lurk_action *by_key = lurk_keymap_action(keymap, key, LURK_SCAN_NONE);
+	return lurk_keymap_find_held(keymap, scan, key, 0);
+}
 
-	return by_scan->rank > by_key->rank ? by_scan : by_key;
+bool lurk_keymap_varies(const struct lurk_keymap *keymap, lurk_scan scan, lurk_key key)
+{
+	return lurk_keymap_base(keymap, scan.code, scan.kind)->shape ||
+	       lurk_keymap_base(keymap, key, LURK_SCAN_NONE)->shape;
 }
 
 lurk_key lurk_action_key(const struct lurk_action *action, lurk_key pressed)
 {
-	return action->gives == LURK_GIVES_ITSELF ? pressed : action->key;
+	return action->gives == LURK_GIVES_ITSELF ? pressed
+	       : action->gives == LURK_GIVES_KEY  ? action->key
+						  : (lurk_key)LURK_KEY_NONE;
 }

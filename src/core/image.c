@@ -14,11 +14,11 @@ enum {
 	AT_SAVED_BY = 48,
 	HEADER_SIZE = 52,
 	TEXT_SIZE = 8,
-	PROFILE_SIZE = 28,
+	PROFILE_SIZE = 36,
 	KEYBOARD_SIZE = 20,
 	RECOGNISER_SIZE = 32,
 	QUIRK_SIZE = 4,
-	RULE_SIZE = 36,
+	RULE_SIZE = 44,
 };
 
 enum { RECOGNISER_BUILT_IN = 1, RECOGNISER_BY_PRODUCT = 2 };
@@ -144,6 +144,7 @@ static void write_rule(struct writer *w, const struct lurk_rule *rule)
 	}
 	write_text(w, at ? at + 20 : NULL, rule->gives.text);
 	write_text(w, at ? at + 28 : NULL, rule->note);
+	write_text(w, at ? at + 36 : NULL, rule->gives.steps);
 }
 
 static void write_keyboards(struct writer *w, const struct lurk_image_parts *parts)
@@ -192,7 +193,8 @@ static bool add_up(const struct lurk_image_parts *parts, struct totals *totals)
 		const struct lurk_profile *p = &parts->profiles[i];
 
 		totals->rules += p->rule_count;
-		if (p->rule_count > LURK_RULES_MAX || totals->rules > LURK_RULES_MAX)
+		if (p->rule_count > LURK_RULES_MAX || totals->rules > LURK_RULES_MAX ||
+		    p->based_on > parts->profile_count)
 			return false;
 		for (uint32_t r = 0; r < p->rule_count; r++) {
 			if (lurk_rule_check(&p->rules[r]) == LURK_ERR_CONTENT ||
@@ -204,7 +206,8 @@ static bool add_up(const struct lurk_image_parts *parts, struct totals *totals)
 		totals->recognisers += parts->keyboards[i].recogniser_count;
 		totals->quirks += parts->keyboards[i].quirk_count;
 	}
-	return parts->keyboard_count <= LURK_KEYBOARDS_MAX && totals->recognisers <= 0xffff &&
+	return parts->keyboard_count <= LURK_KEYBOARDS_MAX &&
+	       parts->profile_count <= LURK_PROFILES_MAX && totals->recognisers <= 0xffff &&
 	       totals->quirks <= 0xffff;
 }
 
@@ -233,7 +236,9 @@ enum lurk_error lurk_image_write(const struct lurk_image_parts *parts, uint8_t *
 			put32(at + 16, first_rule);
 			put32(at + 20, parts->profiles[i].rule_count);
 			at[24] = parts->profiles[i].way;
+			put16(at + 26, parts->profiles[i].based_on);
 		}
+		write_text(&w, at ? at + 28 : NULL, parts->profiles[i].word);
 		first_rule += parts->profiles[i].rule_count;
 	}
 	write_keyboards(&w, parts);
@@ -288,17 +293,36 @@ static const uint8_t *keyboard_at(const struct lurk_image *image, unsigned index
 	return image->bytes + image->keyboards + (size_t)index * KEYBOARD_SIZE;
 }
 
+/* Whether what a profile is based on, and that on, ends: none is based on itself. */
+static bool bases_end(const struct lurk_image *image, unsigned profile)
+{
+	for (unsigned bases = 0; bases < LURK_BASES_MAX; bases++) {
+		unsigned base =
+			get16(image->bytes + HEADER_SIZE + (size_t)profile * PROFILE_SIZE + 26);
+
+		if (!base || base > image->profile_count)
+			return !base;
+		profile = base - 1;
+	}
+	return false;
+}
+
+/* The rules of the profiles stand one after the other. */
 static bool profiles_fit(const struct lurk_image *image)
 {
+	uint32_t next = 0;
+
 	for (unsigned i = 0; i < image->profile_count; i++) {
 		const uint8_t *at = image->bytes + HEADER_SIZE + (size_t)i * PROFILE_SIZE;
 
 		if (!text_fits(image, at) || !text_fits(image, at + TEXT_SIZE) ||
-		    get32(at + 16) > image->rule_count || at[24] > LURK_WAY_RELAY ||
-		    get32(at + 20) > image->rule_count - get32(at + 16))
+		    !text_fits(image, at + 28) || get32(at + 16) != next ||
+		    at[24] > LURK_WAY_RELAY || get32(at + 20) > image->rule_count - next ||
+		    !bases_end(image, i))
 			return false;
+		next += get32(at + 20);
 	}
-	return true;
+	return next == image->rule_count;
 }
 
 static bool keyboards_fit(const struct lurk_image *image)
@@ -333,7 +357,8 @@ static bool rules_fit(const struct lurk_image *image)
 		const uint8_t *at = image->bytes + image->rules + (size_t)i * RULE_SIZE;
 		struct lurk_rule rule;
 
-		if (!text_fits(image, at + 20) || !text_fits(image, at + 28))
+		if (!text_fits(image, at + 20) || !text_fits(image, at + 28) ||
+		    !text_fits(image, at + 36))
 			return false;
 		lurk_image_rule(image, i, &rule);
 		if (lurk_rule_check(&rule) == LURK_ERR_CONTENT ||
@@ -367,7 +392,8 @@ enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk
 	image->quirk_count = get16(bytes + AT_COUNTS + 6);
 	image->rule_count = get32(bytes + AT_COUNTS + 8);
 	if (image->rule_count > LURK_RULES_MAX || image->keyboard_count > LURK_KEYBOARDS_MAX ||
-	    !image->profile_count || get16(bytes + AT_HEADER_SIZE) != HEADER_SIZE)
+	    !image->profile_count || image->profile_count > LURK_PROFILES_MAX ||
+	    get16(bytes + AT_HEADER_SIZE) != HEADER_SIZE)
 		return LURK_ERR_CONTENT;
 	image->keyboards = HEADER_SIZE + image->profile_count * (uint32_t)PROFILE_SIZE;
 	image->recognisers = image->keyboards + image->keyboard_count * (uint32_t)KEYBOARD_SIZE;
@@ -391,6 +417,36 @@ void lurk_image_profile(const struct lurk_image *image, unsigned index,
 	profile->first_rule = get32(at + 16);
 	profile->rule_count = get32(at + 20);
 	profile->way = at[24];
+	profile->based_on = get16(at + 26);
+	profile->word = read_text(image, at + 28);
+}
+
+uint16_t lurk_image_find_profile(const struct lurk_image *image, struct lurk_text word)
+{
+	for (unsigned i = 0; i < image->profile_count; i++) {
+		struct lurk_profile profile;
+		size_t n = 0;
+
+		lurk_image_profile(image, i, &profile);
+		while (n < word.length && n < profile.word.length &&
+		       lurk_lower(word.bytes[n]) == lurk_lower(profile.word.bytes[n]))
+			n++;
+		if (n == word.length && n == profile.word.length)
+			return (uint16_t)(i + 1);
+	}
+	return 0;
+}
+
+unsigned lurk_image_profile_of(const struct lurk_image *image, uint32_t rule)
+{
+	struct lurk_profile profile;
+
+	for (unsigned i = 0; i < image->profile_count; i++) {
+		lurk_image_profile(image, i, &profile);
+		if (rule - profile.first_rule < profile.rule_count)
+			return i;
+	}
+	return 0;
 }
 
 void lurk_image_rule(const struct lurk_image *image, uint32_t index, struct lurk_rule *rule)
@@ -411,6 +467,7 @@ void lurk_image_rule(const struct lurk_image *image, uint32_t index, struct lurk
 	rule->line = get32(at + 16);
 	rule->gives.text = read_text(image, at + 20);
 	rule->note = read_text(image, at + 28);
+	rule->gives.steps = read_text(image, at + 36);
 }
 
 void lurk_image_keyboard(const struct lurk_image *image, unsigned index,

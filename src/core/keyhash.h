@@ -13,9 +13,10 @@ static inline uint32_t lurk_keymap_hash(uint32_t code, uint8_t kind, uint32_t se
 	return (uint32_t)(product >> 16);
 }
 
-/* Both places are always looked at: the same work for a hit and a miss. */
-static inline const struct lurk_action *lurk_keymap_action(const struct lurk_keymap *keymap,
-							   uint32_t code, uint8_t kind)
+/* The first action of a code, or actions[0]. Both places are always looked at: the same work for a
+ * hit and a miss. */
+static inline const struct lurk_action *lurk_keymap_base(const struct lurk_keymap *keymap,
+							 uint32_t code, uint8_t kind)
 {
 	uint32_t hash = lurk_keymap_hash(code, kind, keymap->seed);
 	const struct lurk_keymap_slot *one = &keymap->slots[hash & keymap->mask];
@@ -24,6 +25,15 @@ static inline const struct lurk_action *lurk_keymap_action(const struct lurk_key
 	unsigned in_two = two->code == code && two->kind == kind;
 
 	return &keymap->actions[in_one * one->action | in_two * two->action];
+}
+
+/* The one of a code's actions that acts while these modifiers are held. */
+static inline const struct lurk_action *
+lurk_keymap_action(const struct lurk_keymap *keymap, uint32_t code, uint8_t kind, uint8_t held)
+{
+	const struct lurk_action *base = lurk_keymap_base(keymap, code, kind);
+
+	return base + keymap->shapes[base->shape * (size_t)LURK_SHAPE_SIZE + held];
 }
 
 #endif

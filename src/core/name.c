@@ -287,30 +287,41 @@ static lurk_key named(const struct lurk_plain *plain, bool short_form)
 
 /* ---- Characters ---------------------------------------------------------------------------- */
 
-/* The one character that `text` is, 0 where it is not exactly one well-formed character. */
-static uint32_t one_character(const char *text, size_t length)
+size_t lurk_character_read(const char *text, size_t length, uint32_t *codepoint)
 {
+	static const uint32_t least[] = {0, 0, 0x80, 0x800, 0x10000};
+	static const uint8_t masks[] = {0, 0x7f, 0x1f, 0x0f, 0x07};
 	const uint8_t *b = (const uint8_t *)text;
-	size_t n = length ? b[0] < 0x80    ? 1
-			    : b[0] >= 0xf0 ? 4
-			    : b[0] >= 0xe0 ? 3
-			    : b[0] >= 0xc2 ? 2
-					   : 0
-			  : 0;
-	uint32_t c = n == 1   ? b[0]
-		     : n == 2 ? b[0] & 0x1f
-		     : n == 3 ? b[0] & 0x0f
-		     : n      ? b[0] & 0x07U
-			      : 0;
+	size_t n = !length        ? 0
+		   : b[0] < 0x80  ? 1
+		   : b[0] < 0xc2  ? 0
+		   : b[0] < 0xe0  ? 2
+		   : b[0] < 0xf0  ? 3
+		   : b[0] <= 0xf4 ? 4
+				  : 0;
+	uint32_t c = n ? b[0] & masks[n] : 0;
 
-	if (!n || n != length)
+	if (n > length)
 		return 0;
 	for (size_t i = 1; i < n; i++) {
 		if ((b[i] & 0xc0) != 0x80)
 			return 0;
 		c = c << 6 | (b[i] & 0x3f);
 	}
-	return c > ' ' && c != 0x7f ? c : 0;
+	if (c < least[n] || c > 0x10ffff || (c >= 0xd800 && c <= 0xdfff))
+		return 0;
+	*codepoint = c;
+	return n;
+}
+
+/* The one character that `text` is, 0 where it is not exactly one that can be seen. */
+static uint32_t one_character(const char *text, size_t length)
+{
+	uint32_t c = 0;
+
+	return length && lurk_character_read(text, length, &c) == length && c > ' ' && c != 0x7f
+		       ? c
+		       : 0;
 }
 
 static enum lurk_name_kind read_character(uint32_t c, const struct lurk_characters *characters,
@@ -320,6 +331,10 @@ static enum lurk_name_kind read_character(uint32_t c, const struct lurk_characte
 	uint16_t modifiers = 0;
 	struct lurk_plain letter = {{'k', 'e', 'y', c < 0x80 ? lurk_lower((char)c) : '?'}, 4};
 
+	/* A capital letter names its key, as it stands on the cap, and no Shift. */
+	if ((c >= 'A' && c <= 'Z') || (c >= 0xc0 && c <= 0xde && c != 0xd7) ||
+	    (c >= 0x391 && c <= 0x3a9) || (c >= 0x410 && c <= 0x42f))
+		c += 0x20;
 	if (characters) {
 		if (!characters->find(characters->data, c, &key, &modifiers))
 			return LURK_NAME_CHARACTER;

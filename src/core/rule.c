@@ -74,6 +74,87 @@ bool lurk_rule_change(const struct lurk_rule *rule, unsigned index, struct lurk_
 	return true;
 }
 
+/* ---- Modifiers and steps -------------------------------------------------------------------- */
+
+static const lurk_key modifier_keys[8] = {
+	LURK_KEY_LEFTCTRL,  LURK_KEY_LEFTSHIFT,  LURK_KEY_LEFTALT,  LURK_KEY_LEFTMETA,
+	LURK_KEY_RIGHTCTRL, LURK_KEY_RIGHTSHIFT, LURK_KEY_RIGHTALT, LURK_KEY_RIGHTMETA,
+};
+
+int lurk_modifier_place(lurk_key key)
+{
+	switch (key) {
+	case LURK_KEY_LEFTCTRL:
+		return 0;
+	case LURK_KEY_LEFTSHIFT:
+		return 1;
+	case LURK_KEY_LEFTALT:
+		return 2;
+	case LURK_KEY_LEFTMETA:
+		return 3;
+	case LURK_KEY_RIGHTCTRL:
+		return 4;
+	case LURK_KEY_RIGHTSHIFT:
+		return 5;
+	case LURK_KEY_RIGHTALT:
+		return 6;
+	case LURK_KEY_RIGHTMETA:
+		return 7;
+	default:
+		return -1;
+	}
+}
+
+lurk_key lurk_modifier_key(unsigned place)
+{
+	return modifier_keys[place];
+}
+
+bool lurk_modifiers_held(uint16_t modifiers, uint8_t held)
+{
+	uint8_t either = (uint8_t)((held | held >> 4) & 0xf);
+
+	return (modifiers & LURK_MOD_SIDES & ~held) == 0 && (modifiers >> 8 & ~either) == 0;
+}
+
+void lurk_step_write(const struct lurk_step *step, uint8_t bytes[LURK_STEP_BYTES])
+{
+	bytes[0] = (uint8_t)step->key;
+	bytes[1] = (uint8_t)(step->key >> 8);
+	bytes[2] = (uint8_t)step->modifiers;
+	bytes[3] = (uint8_t)(step->modifiers >> 8);
+}
+
+struct lurk_step lurk_step_read(const uint8_t bytes[LURK_STEP_BYTES])
+{
+	return (struct lurk_step){(lurk_key)(bytes[0] | bytes[1] << 8),
+				  (uint16_t)(bytes[2] | bytes[3] << 8)};
+}
+
+static enum lurk_error check_steps(const struct lurk_result *gives)
+{
+	const uint8_t *bytes = (const uint8_t *)gives->steps.bytes;
+	size_t count = gives->steps.length / LURK_STEP_BYTES;
+	unsigned held = 0;
+	bool typed = gives->kind == LURK_GIVES_CHORDS || gives->kind == LURK_GIVES_TEXT;
+
+	if (gives->steps.length % LURK_STEP_BYTES || count > LURK_STEPS_MAX ||
+	    (gives->kind == LURK_GIVES_CHORDS && count > LURK_CHORDS_MAX) || (!typed && count))
+		return LURK_ERR_CONTENT;
+	for (size_t i = 0; i < count; i++) {
+		struct lurk_step step = lurk_step_read(bytes + i * LURK_STEP_BYTES);
+
+		held = step.modifiers & LURK_STEP_HOLD ? held + 1 : 0;
+		if (!lurk_key_known(step.key) || held > LURK_STEP_HOLDS ||
+		    (held && gives->kind != LURK_GIVES_TEXT) ||
+		    step.modifiers & ~(unsigned)(LURK_MOD_ALL | LURK_STEP_LOCKS | LURK_STEP_HOLD))
+			return LURK_ERR_CONTENT;
+	}
+	if (held)
+		return LURK_ERR_CONTENT;
+	return typed && !count ? LURK_ERR_UNTYPED : LURK_OK;
+}
+
 enum lurk_error lurk_rule_check(const struct lurk_rule *rule)
 {
 	const struct lurk_target *on = &rule->press.on;
@@ -95,18 +176,27 @@ enum lurk_error lurk_rule_check(const struct lurk_rule *rule)
 			   gives_pair != (on->kind == LURK_TARGET_PAIR) ||
 			   (!gives_pair && rule->gives.kind != LURK_GIVES_KEY)))
 		return LURK_ERR_CONTENT;
-	if (rule->press.modifiers || rule->press.only || rule->gives.kind >= LURK_GIVES_CHORDS)
-		return LURK_ERR_NOT_YET;
-	return LURK_OK;
+	if (rule->press.modifiers > LURK_MOD_ALL || (rule->press.modifiers && rule->press.only) ||
+	    (rule->swap && (rule->press.modifiers || rule->press.only)))
+		return LURK_ERR_CONTENT;
+	return check_steps(&rule->gives);
+}
+
+static unsigned bits(unsigned mask)
+{
+	unsigned count = 0;
+
+	for (; mask; mask &= mask - 1)
+		count++;
+	return count;
 }
 
 unsigned lurk_change_rank(const struct lurk_rule *rule, const struct lurk_change *change)
 {
 	bool meaning = rule->press.on.kind == LURK_TARGET_MEANING;
 	unsigned level = meaning ? 1 : change->on.kind == LURK_TARGET_SCAN ? 3 : 2;
-	unsigned modifiers = 0;
+	unsigned modifiers = bits(rule->press.modifiers) + (rule->press.only ? 1 : 0);
 
-	for (unsigned mask = rule->press.modifiers; mask; mask &= mask - 1)
-		modifiers++;
-	return (rule->keyboard ? 64U : 0U) | level << 4 | modifiers;
+	return (rule->keyboard ? 1U << 14 : 0U) | level << 12 | modifiers << 8 |
+	       bits(rule->press.modifiers & LURK_MOD_SIDES) << 4;
 }

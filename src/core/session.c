@@ -14,6 +14,11 @@ const struct lurk_image *lurk_session_image(const struct lurk_session *session)
 	return current->loaded ? &current->image : NULL;
 }
 
+uint16_t lurk_session_profile(const struct lurk_session *session)
+{
+	return session->rulesets[session->current].profile;
+}
+
 /* ---- Keymaps ------------------------------------------------------------------------------- */
 
 /* The keymap of a ruleset for a keyboard: equal keyboards share one. */
@@ -22,12 +27,14 @@ static enum lurk_error keymap_for(struct lurk_session *s, unsigned which, uint16
 				  struct lurk_compile_report *report)
 {
 	struct lurk_ruleset *set = &s->rulesets[which];
-	struct lurk_compile_job job = {&set->image, 0, described, wiring};
+	struct lurk_compile_job job = {&set->image, set->profile, described, wiring, s->off};
 	struct lurk_keymap *fresh;
 	enum lurk_error error;
 
 	for (unsigned i = 0; i < set->keymap_count; i++) {
-		if (set->keymaps[i].described == described && set->keymaps[i].wiring == wiring) {
+		if (set->keymaps[i].described == described && set->keymaps[i].wiring == wiring &&
+		    set->keymaps[i].profile == set->profile &&
+		    set->keymaps[i].toggles_only == s->off) {
 			*keymap = set->keymaps[i].keymap;
 			return LURK_OK;
 		}
@@ -40,6 +47,8 @@ static enum lurk_error keymap_for(struct lurk_session *s, unsigned which, uint16
 		return error;
 	set->keymaps[set->keymap_count].described = described;
 	set->keymaps[set->keymap_count].wiring = wiring;
+	set->keymaps[set->keymap_count].profile = set->profile;
+	set->keymaps[set->keymap_count].toggles_only = s->off;
 	set->keymaps[set->keymap_count].keymap = fresh;
 	set->keymap_count++;
 	set->keymap_used += (report->needed + 15) & ~(size_t)15;
@@ -49,18 +58,21 @@ static enum lurk_error keymap_for(struct lurk_session *s, unsigned which, uint16
 
 /* ---- Into force ---------------------------------------------------------------------------- */
 
-static enum lurk_error send_frames(struct lurk_session *s, uint64_t now_us)
+/* No clock is asked unless text is typed. */
+static void send_frames(struct lurk_session *s)
 {
+	uint64_t now_us = lurk_engine_types(&s->engine) ? s->port->class->elapsed(s->port) : 0;
 	struct lurk_frame frame;
-	enum lurk_error first = LURK_OK;
 
-	while (lurk_engine_pull(&s->engine, now_us, &frame)) {
-		enum lurk_error error = s->port->class->send(s->port, &frame);
+	while (lurk_engine_pull(&s->engine, now_us, &frame))
+		s->port->class->send(s->port, &frame);
+}
 
-		if (!first)
-			first = error;
-	}
-	return first;
+/* Forgets what is held on a keyboard and releases all that it gave. */
+static void let_go(struct lurk_session *s, uint16_t number)
+{
+	lurk_engine_release(&s->engine, number);
+	send_frames(s);
 }
 
 /* Brings one table entry to what it shall be. While its key is held the kernel would send no
@@ -93,16 +105,52 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	return s->port->class->table_set(s->port, number, index, want);
 }
 
+/* Whether what some other keyboard gives depends on modifiers held on this one. */
+static bool minded(const struct lurk_session *s, uint16_t number)
+{
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &s->memory.keyboards[i];
+
+		if (i != number && k->present && k->choice.way == LURK_WAY_RELAY && k->keymap &&
+		    k->keymap->minds_modifiers)
+			return true;
+	}
+	return false;
+}
+
+/* The modifier that a key of the keyboard gives, LURK_KEY_NONE for another key. */
+static lurk_key modifier_of(const struct lurk_session_keyboard *k, lurk_key key)
+{
+	enum lurk_wiring wiring = (enum lurk_wiring)k->info.identity.wiring;
+
+	if (k->keymap)
+		key = lurk_action_key(
+			lurk_keymap_find(k->keymap, lurk_key_scan_on(key, wiring), key), key);
+	return lurk_modifier_place(key) >= 0 ? key : (lurk_key)LURK_KEY_NONE;
+}
+
 /* All keys are listened to while somebody watches or a table entry waits, and until one was
- * pressed; then those of the off chord, where there is something to switch. */
+ * pressed; then those of the off chord, where there is something to switch, and modifiers where
+ * they matter elsewhere. */
 static void listen(struct lurk_session *s, uint16_t number)
 {
 	const struct lurk_session_keyboard *k = keyboard_at(s, number);
+	lurk_key keys[LURK_LISTEN_KEYS];
 	unsigned count = s->rulesets[s->current].loaded ? k->chord.count : 0;
 
+	memcpy(keys, k->chord.keys, sizeof k->chord.keys);
+	if (!k->taken && !minded(s, number)) {
+		let_go(s, number); /* what is held there would never be seen to come up */
+	} else if (!k->taken) {
+		for (lurk_key key = lurk_key_next(0); key && count < LURK_LISTEN_KEYS;
+		     key = lurk_key_next(key)) {
+			if (lurk_declares(&k->info, key) && modifier_of(k, key))
+				keys[count++] = key;
+		}
+	}
 	if (s->watch || k->unsettled || !k->used)
 		count = LURK_LISTEN_ALL;
-	s->port->class->listen(s->port, number, k->chord.keys, count);
+	s->port->class->listen(s->port, number, keys, count);
 }
 
 static enum lurk_error settle(struct lurk_session *s, uint16_t number)
@@ -140,19 +188,27 @@ static enum lurk_error activate(struct lurk_session *s, uint16_t number,
 	k->keymap = keymap;
 	k->choice = *choice;
 	lurk_engine_use(&s->engine, number, keymap);
-	if (k->taken && !take) {
-		lurk_engine_release(&s->engine, number);
-		send_frames(s, s->port->class->now(s->port));
-	}
-	k->borrowed = false;
+	if (k->taken != take || k->borrowed)
+		let_go(s, number);
+	k->borrowed = k->lent = false;
 	if (k->taken != take) {
 		lurk_chord_reset(&k->chord);
 		error = s->port->class->take(s->port, number, take);
 		if (error)
 			return error;
 		k->taken = take;
+		lurk_engine_silence(&s->engine, number, !take);
 	}
 	return settle(s, number);
+}
+
+/* What one keyboard's rules need to hear of others may have changed. */
+static void listen_anew(struct lurk_session *s)
+{
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		if (keyboard_at(s, i)->present && !keyboard_at(s, i)->taken)
+			listen(s, i);
+	}
 }
 
 /* What is down of a chord that stays the same is not forgotten. */
@@ -184,14 +240,14 @@ static enum lurk_error prepare(struct lurk_session *s, unsigned which, uint16_t 
 	memset(choice, 0, sizeof *choice);
 	*keymap = NULL;
 	*described = 0;
-	if (!set->loaded || s->off)
+	if (!set->loaded || (s->off && !s->toggled))
 		return LURK_OK;
 	*described = lurk_image_recognise(&set->image, &k->info.identity);
 	error = keymap_for(s, which, *described, k->info.identity.wiring, keymap, report);
 	if (error)
 		return error;
 	lurk_image_chord(&set->image, *described, &chord);
-	lurk_image_profile(&set->image, 0, &profile);
+	lurk_image_profile(&set->image, set->profile, &profile);
 	if (s->trying)
 		profile.way = LURK_WAY_RELAY;
 	error = lurk_way_choose(s->port, number, &k->info, *keymap, &chord,
@@ -273,9 +329,10 @@ static void borrow(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 
+	lurk_engine_cancel(&s->engine);
+	let_go(s, number);
 	if (k->taken) {
-		lurk_engine_release(&s->engine, number);
-		send_frames(s, s->port->class->now(s->port));
+		return;
 	} else if (s->port->class->take(s->port, number, true) == LURK_OK) {
 		k->taken = k->borrowed = true;
 	}
@@ -313,6 +370,87 @@ static void give_back(struct lurk_session *s, uint16_t number)
 	k->taken = k->borrowed = false;
 	lurk_chord_reset(&k->chord);
 	listen(s, number);
+}
+
+/* ---- Modifiers held on a keyboard that is not taken ------------------------------------------ */
+
+/* They can only be lifted where the relay gives them. It is taken with what is held on it, until
+ * that comes up; a key that nobody knows comes first, lest its modifiers look tapped alone. */
+static void lend(struct lurk_session *s, uint16_t number, uint16_t to)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+	struct lurk_frame frame = {to, 1, {{LURK_KEY_UNKNOWN, LURK_DOWN}}};
+	struct lurk_event event = {.keyboard = number, .key = {.state = LURK_DOWN}};
+	struct lurk_table_entry entry;
+
+	s->port->class->send(s->port, &frame);
+	frame.strokes[0].state = LURK_UP;
+	s->port->class->send(s->port, &frame);
+	let_go(s, number);
+	if (s->port->class->take(s->port, number, true))
+		return;
+	k->taken = k->lent = true;
+	lurk_engine_silence(&s->engine, number, false);
+	for (uint16_t i = 0; i < k->info.table_entries; i++) {
+		if (s->port->class->table_get(s->port, number, i, &entry) ||
+		    !modifier_of(k, entry.original) || !s->port->class->is_down(s->port, number, i))
+			continue;
+		event.key.key = entry.original;
+		event.key.scan = entry.scan;
+		lurk_engine_feed(&s->engine, &event);
+		send_frames(s);
+	}
+}
+
+static void take_loan_back(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, number);
+
+	if (s->memory.engine_keyboards[number].held_count)
+		return;
+	let_go(s, number);
+	s->port->class->take(s->port, number, false);
+	lurk_engine_silence(&s->engine, number, true);
+	k->taken = k->lent = false;
+	listen(s, number);
+}
+
+static bool needs_lifting(const struct lurk_action *action)
+{
+	return (action->modifiers && action->gives == LURK_GIVES_KEY) || action->step_count;
+}
+
+/* Before a press that lifts modifiers. */
+static void borrow_modifiers(struct lurk_session *s, const struct lurk_event *event)
+{
+	const struct lurk_keymap *keymap = keyboard_at(s, event->keyboard)->keymap;
+
+	if (event->key.state != LURK_DOWN || !s->engine.held || !keymap ||
+	    !keymap->minds_modifiers ||
+	    !needs_lifting(
+		    lurk_keymap_find_held(keymap, event->key.scan, event->key.key, s->engine.held)))
+		return;
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		const struct lurk_engine_keyboard *held = &s->memory.engine_keyboards[i];
+
+		if (held->silent && held->held_count && !keyboard_at(s, i)->taken)
+			lend(s, i, event->keyboard);
+	}
+}
+
+/* A keyboard that is not taken: what it gives it gives by itself, but its modifiers count. By key,
+ * since scan codes may not be told. */
+static void count_modifier(struct lurk_session *s, struct lurk_event event)
+{
+	const struct lurk_session_keyboard *k = keyboard_at(s, event.keyboard);
+
+	if (event.key.state == LURK_REPEAT || !k->keymap ||
+	    (event.key.state == LURK_DOWN && !modifier_of(k, event.key.key)))
+		return;
+	event.key.scan = lurk_key_scan_on(event.key.key, (enum lurk_wiring)k->info.identity.wiring);
+	event.key.more = false;
+	lurk_engine_feed(&s->engine, &event);
+	send_frames(s);
 }
 
 void lurk_session_withhold(struct lurk_session *session, uint64_t for_us)
@@ -377,9 +515,11 @@ static void plugged(struct lurk_session *s, uint16_t number)
 	memset(k, 0, sizeof *k);
 	if (!s->port->class->keyboard(s->port, number, &k->info))
 		return; /* gone again already */
+	lurk_engine_silence(&s->engine, number, true);
 	turn_caps_off(s, number);
 	k->present = true;
 	refresh(s, number);
+	listen_anew(s);
 }
 
 static void changed(struct lurk_session *s, uint16_t number)
@@ -388,19 +528,54 @@ static void changed(struct lurk_session *s, uint16_t number)
 
 	if (k->present && s->port->class->keyboard(s->port, number, &k->info))
 		refresh(s, number);
+	listen_anew(s);
 }
 
 static void unplugged(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 
-	lurk_engine_release(&s->engine, number);
-	send_frames(s, s->port->class->now(s->port));
+	let_go(s, number);
 	lurk_engine_use(&s->engine, number, NULL);
 	s->changes++;
 	if (k->taken)
 		s->port->class->take(s->port, number, false);
 	memset(k, 0, sizeof *k);
+	listen_anew(s);
+}
+
+static enum lurk_error switch_to(struct lurk_session *s, bool off, bool toggled,
+				 struct lurk_apply_report *report);
+
+/* What a key has asked for: after all that it gave was sent. */
+static void fulfil_wishes(struct lurk_session *s)
+{
+	struct lurk_apply_report unused;
+	struct lurk_wish wish;
+
+	while (lurk_engine_take_wish(&s->engine, &wish)) {
+		if (wish.gives == LURK_GIVES_PROFILE)
+			lurk_session_use(s, wish.profile, &unused);
+		else
+			switch_to(s, !s->off, true, &unused);
+		send_frames(s);
+	}
+}
+
+static void relay_event(struct lurk_session *s, const struct lurk_event *event)
+{
+	struct lurk_session_keyboard *k = keyboard_at(s, event->keyboard);
+
+	borrow_modifiers(s, event);
+	if (lurk_engine_feed(&s->engine, event) == LURK_ERR_BUSY) {
+		send_frames(s);
+		lurk_engine_feed(&s->engine, event);
+	}
+	send_frames(s);
+	if (s->engine.wish.gives)
+		fulfil_wishes(s);
+	if (k->lent)
+		take_loan_back(s, event->keyboard);
 }
 
 static void key_event(struct lurk_session *s, const struct lurk_port_event *event)
@@ -415,18 +590,18 @@ static void key_event(struct lurk_session *s, const struct lurk_port_event *even
 	}
 	if (s->watch)
 		s->watch(s->watch_data, &e,
-			 k->keymap ? lurk_keymap_find(k->keymap, e.key.scan, e.key.key) : &itself);
+			 k->keymap ? lurk_keymap_find_held(k->keymap, e.key.scan, e.key.key,
+							   s->engine.held)
+				   : &itself);
 	if (chord_event(s, event) || k->borrowed || k->withheld)
 		return;
 	if (k->taken) {
-		if (lurk_engine_feed(&s->engine, &e) == LURK_ERR_BUSY) {
-			send_frames(s, event->time_us);
-			lurk_engine_feed(&s->engine, &e);
-		}
-		send_frames(s, event->time_us);
-	} else if (k->unsettled && event->key.state == LURK_UP) {
-		k->trouble = settle(s, event->keyboard);
+		relay_event(s, &e);
+		return;
 	}
+	if (k->unsettled && event->key.state == LURK_UP)
+		k->trouble = settle(s, event->keyboard);
+	count_modifier(s, e);
 }
 
 /* What is to happen at a time; true where something did. */
@@ -440,6 +615,11 @@ static bool due(struct lurk_session *s)
 	now = s->port->class->elapsed(s->port);
 	if (now < at)
 		return false;
+	if (lurk_engine_deadline(&s->engine) <= now) {
+		send_frames(s);
+		fulfil_wishes(s);
+		return true;
+	}
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 		if (!keyboard_at(s, i)->present || !lurk_chord_due(&keyboard_at(s, i)->chord, now))
 			continue;
@@ -459,7 +639,9 @@ static bool due(struct lurk_session *s)
 uint64_t lurk_session_deadline(const struct lurk_session *session)
 {
 	uint64_t soonest = session->trying ? session->until_us : LURK_NEVER;
+	uint64_t typing = lurk_engine_deadline(&session->engine);
 
+	soonest = typing < soonest ? typing : soonest;
 	if (session->withholding && session->withhold_until_us < soonest)
 		soonest = session->withhold_until_us;
 	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
@@ -498,6 +680,18 @@ bool lurk_session_step(struct lurk_session *session)
 
 /* ---- Start --------------------------------------------------------------------------------- */
 
+static bool caps_lock(void *data)
+{
+	struct lurk_session *s = data;
+	uint8_t lit = 0;
+
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		if (keyboard_at(s, i)->present)
+			lit |= s->port->class->lit(s->port, i);
+	}
+	return lit >> LURK_LOCK_CAPS & 1;
+}
+
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory, struct lurk_port *port)
 {
@@ -510,6 +704,8 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	session->memory = *memory;
 	session->by = LURK_NOBODY;
 	lurk_engine_init(&session->engine, memory->engine_keyboards, memory->keyboard_count);
+	session->engine.caps_lock = caps_lock;
+	session->engine.caps_lock_data = session;
 	error = lurk_store_load(port, LURK_NEVER, memory->images[0], memory->image_size,
 				&set->image, &session->store);
 	set->loaded = error == LURK_OK;
@@ -523,6 +719,7 @@ static void back(struct lurk_session *s)
 		if (keyboard_at(s, i)->present)
 			refresh(s, i);
 	}
+	listen_anew(s);
 }
 
 static enum lurk_error try_all(struct lurk_session *s, unsigned which, bool for_real,
@@ -550,16 +747,21 @@ static enum lurk_error try_all(struct lurk_session *s, unsigned which, bool for_
 	return LURK_OK;
 }
 
-/* Rules for keyboards that are not here must compile as well. */
+/* Rules for keyboards that are not here must compile as well, and those of other profiles. */
 static enum lurk_error try_described(struct lurk_session *s, unsigned which,
 				     struct lurk_apply_report *report)
 {
 	const struct lurk_image *image = &s->rulesets[which].image;
+	size_t used = s->rulesets[which].keymap_used;
 
-	for (unsigned d = 0; d <= image->keyboard_count; d++) {
-		struct lurk_compile_job job = {image, 0, (uint16_t)d, LURK_WIRING_HID};
+	for (unsigned i = 0; i < image->profile_count * (image->keyboard_count + 1U); i++) {
+		struct lurk_compile_job job = {
+			.image = image,
+			.profile = (uint16_t)(i / (image->keyboard_count + 1U)),
+			.keyboard = (uint16_t)(i % (image->keyboard_count + 1U)),
+			.wiring = LURK_WIRING_HID,
+		};
 		struct lurk_keymap *keymap;
-		size_t used = s->rulesets[which].keymap_used;
 		enum lurk_error error =
 			lurk_compile(&job, (uint8_t *)s->memory.keymaps[which] + used,
 				     s->memory.keymap_size - used, &keymap, &report->compile);
@@ -636,6 +838,8 @@ static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, s
 
 	if (error)
 		return error;
+	lurk_engine_cancel(&s->engine); /* what it types may stand where the image goes */
+	send_frames(s);
 	lurk_session_end_try(s);
 	set = &s->rulesets[1 - s->current];
 	memset(set, 0, sizeof *set);
@@ -677,7 +881,7 @@ static void use_next(struct lurk_session *s)
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
 				   size_t length, struct lurk_apply_report *report)
 {
-	bool was_off;
+	bool was_off, was_toggled;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
@@ -685,13 +889,15 @@ enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *
 	if (error)
 		return error;
 	was_off = session->off;
-	session->off = false;
+	was_toggled = session->toggled;
+	session->off = session->toggled = false;
 	error = bring_next(session, report);
 	if (!error)
 		error = lurk_store_save(session->port, session->memory.images[1 - session->current],
 					length, session->by, &session->store);
 	if (error) {
 		session->off = was_off;
+		session->toggled = was_toggled;
 		back(session);
 		return error;
 	}
@@ -716,7 +922,7 @@ enum lurk_error lurk_session_try(struct lurk_session *session, const uint8_t *im
 	lurk_image_open(session->memory.images[1 - session->current], length,
 			&session->rulesets[1 - session->current].image);
 	session->off_before = session->off;
-	session->off = false;
+	session->off = session->toggled = false;
 	session->trying = true;
 	session->trials++;
 	session->tried_by = session->by;
@@ -758,31 +964,81 @@ void lurk_session_end_try(struct lurk_session *session)
 		return;
 	session->trying = false;
 	session->off = session->off_before;
+	session->toggled = false;
 	session->current = 1 - session->current;
 	session->changes++;
 	back(session);
 }
 
-enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
-				    struct lurk_apply_report *report)
+/* Brings anew into force what shall be, on all keyboards. */
+static enum lurk_error refresh_all(struct lurk_session *s, struct lurk_apply_report *report)
 {
 	enum lurk_error first = LURK_OK;
 
-	memset(report, 0, sizeof *report);
-	lurk_session_end_try(session);
-	session->off = off;
-	session->changes++;
-	turn_locks_off(session, session->current, report);
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
-		enum lurk_error error =
-			keyboard_at(session, i)->present ? refresh(session, i) : LURK_OK;
+	s->changes++;
+	turn_locks_off(s, s->current, report);
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		enum lurk_error error = keyboard_at(s, i)->present ? refresh(s, i) : LURK_OK;
 
 		if (error && !first) {
 			first = error;
 			report->keyboard = i;
 		}
 	}
+	listen_anew(s);
 	return first;
+}
+
+static enum lurk_error switch_to(struct lurk_session *s, bool off, bool toggled,
+				 struct lurk_apply_report *report)
+{
+	memset(report, 0, sizeof *report);
+	s->off = off;
+	s->toggled = off && toggled;
+	return refresh_all(s, report);
+}
+
+enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
+				    struct lurk_apply_report *report)
+{
+	lurk_session_end_try(session);
+	return switch_to(session, off, false, report);
+}
+
+/* Room for the keymaps of the profile to come: those of earlier ones go where it is needed. No
+ * keyboard is left with one, until its own is compiled. */
+static void make_room(struct lurk_session *s)
+{
+	struct lurk_ruleset *set = &s->rulesets[s->current];
+
+	if (set->keymap_count <= LURK_SESSION_KEYMAPS / 2 &&
+	    set->keymap_used <= s->memory.keymap_size / 2)
+		return;
+	set->keymap_count = 0;
+	set->keymap_used = 0;
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+		keyboard_at(s, i)->keymap = NULL;
+		lurk_engine_use(&s->engine, i, NULL);
+	}
+}
+
+enum lurk_error lurk_session_use(struct lurk_session *session, uint16_t profile,
+				 struct lurk_apply_report *report)
+{
+	struct lurk_ruleset *set = &session->rulesets[session->current];
+	uint16_t now = set->profile;
+
+	memset(report, 0, sizeof *report);
+	if (profile == LURK_PREVIOUS)
+		profile = set->previous;
+	if (!set->loaded || profile >= set->image.profile_count)
+		return LURK_ERR_NO_PROFILE;
+	if (profile == now)
+		return LURK_OK;
+	make_room(session);
+	set->profile = profile;
+	set->previous = now;
+	return refresh_all(session, report);
 }
 
 void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data)

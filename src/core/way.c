@@ -7,7 +7,13 @@ struct sources {
 	lurk_key first[LURK_KEY_COUNT], second[LURK_KEY_COUNT];
 };
 
-/* The kernel's own "no key": visible as a scan code, harmless to every program. */
+static bool gives_more(const struct lurk_action *action)
+{
+	return action->gives >= LURK_GIVES_CHORDS;
+}
+
+/* The kernel's own "no key": visible as a scan code, harmless to every program. What is more than a
+ * key is not the table's to give. */
 lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_table_entry *entry)
 {
 	const struct lurk_action *action;
@@ -16,7 +22,7 @@ lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_tabl
 	if (!keymap)
 		return entry->original;
 	action = lurk_keymap_find(keymap, entry->scan, entry->original);
-	key = lurk_action_key(action, entry->original);
+	key = gives_more(action) ? entry->original : lurk_action_key(action, entry->original);
 	return key == LURK_KEY_NONE && action->gives == LURK_GIVES_NOTHING
 		       ? (lurk_key)LURK_KEY_UNKNOWN
 		       : key;
@@ -50,6 +56,15 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 
 	if (by_key->tap)
 		relay(choice, LURK_BECAUSE_TAP, entry->original);
+	if (lurk_keymap_varies(keymap, entry->scan, entry->original) ||
+	    gives_more(lurk_keymap_find(keymap, entry->scan, entry->original))) {
+		choice->changes++;
+		relay(choice,
+		      lurk_keymap_varies(keymap, entry->scan, entry->original)
+			      ? LURK_BECAUSE_MODIFIERS
+			      : LURK_BECAUSE_MORE,
+		      entry->original);
+	}
 	if (key == entry->original)
 		return;
 	choice->changes++;
@@ -83,7 +98,8 @@ static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entri
 				found = entry.scan.code == slot->code &&
 					entry.scan.kind == slot->kind;
 		}
-		if (!found && keymap->actions[slot->action].gives == LURK_GIVES_KEY)
+		if (!found && (keymap->actions[slot->action].gives == LURK_GIVES_KEY ||
+			       gives_more(&keymap->actions[slot->action]) || slot->variants))
 			return false;
 	}
 	return true;
@@ -97,7 +113,8 @@ static bool any_changes(const struct lurk_port_keyboard *keyboard, const struct 
 			lurk_keymap_find(keymap, (lurk_scan){0, LURK_SCAN_NONE}, key);
 
 		if (lurk_declares(keyboard, key) &&
-		    (action->tap || lurk_action_key(action, key) != key))
+		    (action->tap || lurk_action_key(action, key) != key ||
+		     lurk_keymap_varies(keymap, (lurk_scan){0, LURK_SCAN_NONE}, key)))
 			return true;
 	}
 	return false;

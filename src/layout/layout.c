@@ -4,15 +4,16 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <xkbcommon/xkbcommon.h>
+#include "layout/typing.h"
 
 /* X11 counts keys from 8. */
-enum { KEYCODE_OFFSET = 8, LEVELS = 4 };
+enum { KEYCODE_OFFSET = 8 };
 
 struct lurk_layout {
 	struct xkb_context *context;
 	struct xkb_keymap *keymap;
 	struct xkb_state *state;
+	struct lurk_typing_table *typing;
 };
 
 static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format,
@@ -56,6 +57,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 {
 	if (!layout)
 		return;
+	lurk_typing_free(layout->typing);
 	xkb_state_unref(layout->state);
 	xkb_keymap_unref(layout->keymap);
 	xkb_context_unref(layout->context);
@@ -81,45 +83,64 @@ static bool modifiers_for(struct xkb_keymap *keymap, xkb_keycode_t code, xkb_lev
 	return false;
 }
 
-struct search {
-	struct xkb_keymap *keymap;
-	uint32_t codepoint;
-	xkb_level_index_t level;
-	bool numpad;
-	lurk_key key;
-	uint16_t modifiers;
-};
-
-static void look_at_key(struct xkb_keymap *keymap, xkb_keycode_t code, void *data)
+/* Made when it is first asked for. */
+static struct lurk_typing_table *typing(struct lurk_layout *layout)
 {
-	struct search *s = data;
-	const xkb_keysym_t *syms;
-	lurk_key key = (lurk_key)(code - KEYCODE_OFFSET);
-
-	if (s->key || code < KEYCODE_OFFSET ||
-	    (lurk_key_side(key) == LURK_SIDE_NUMPAD) != s->numpad)
-		return;
-	if (xkb_keymap_key_get_syms_by_level(keymap, code, 0, s->level, &syms) != 1 ||
-	    xkb_keysym_to_utf32(syms[0]) != s->codepoint)
-		return;
-	if (lurk_key_known(key) && modifiers_for(keymap, code, s->level, &s->modifiers))
-		s->key = key;
+	if (!layout->typing)
+		layout->typing = lurk_typing_new(layout->context, layout->keymap);
+	if (!layout->typing)
+		abort();
+	return layout->typing;
 }
 
-/* The lowest level first, the keypad last. */
 static bool find(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
 {
-	struct lurk_layout *layout = data;
-	struct search s = {.keymap = layout->keymap, .codepoint = codepoint};
+	struct lurk_step step = {LURK_KEY_NONE, 0};
+	bool found = lurk_typing_key(typing(data), codepoint, &step);
 
-	for (int numpad = 0; numpad < 2 && !s.key; numpad++) {
-		s.numpad = numpad;
-		for (s.level = 0; s.level < LEVELS && !s.key; s.level++)
-			xkb_keymap_key_for_each(layout->keymap, look_at_key, &s);
+	*key = step.key;
+	*modifiers = step.modifiers & LURK_MOD_ALL;
+	return found;
+}
+
+static unsigned type(void *data, uint32_t codepoint, struct lurk_step steps[LURK_LAYOUT_STEPS])
+{
+	return lurk_typing_find(typing(data), codepoint, steps);
+}
+
+static const char *elsewhere(void *data, uint32_t codepoint)
+{
+	static char out[64];
+
+	(void)data;
+	return lurk_layouts_with(codepoint, out);
+}
+
+const char *lurk_layouts_with(uint32_t codepoint, char out[64])
+{
+	static const char *const common[] = {"us", "gb", "de", "fr", "es", "pt", "se",
+					     "no", "pl", "cz", "tr", "gr", "ru", "us:intl"};
+	enum { MOST = 3 };
+	const char *found[MOST];
+	unsigned count = 0;
+
+	for (size_t i = 0; count < MOST && i < sizeof common / sizeof *common; i++) {
+		struct lurk_step steps[LURK_LAYOUT_STEPS];
+		struct lurk_message unused;
+		struct lurk_layout *layout = lurk_layout_open(common[i], &unused);
+
+		if (layout && type(layout, codepoint, steps))
+			found[count++] = common[i];
+		lurk_layout_close(layout);
 	}
-	*key = s.key;
-	*modifiers = s.modifiers;
-	return s.key != LURK_KEY_NONE;
+	*out = '\0';
+	for (unsigned i = 0; i < count; i++)
+		snprintf(out + strlen(out), 64 - strlen(out), "%s%s",
+			 !i              ? ""
+			 : i + 1 < count ? ", "
+					 : " or ",
+			 found[i]);
+	return out;
 }
 
 static void look_for_third_level(struct xkb_keymap *keymap, xkb_keycode_t code, void *data)
@@ -151,7 +172,7 @@ bool lurk_layout_third_level(struct lurk_layout *layout)
 
 struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 {
-	return (struct lurk_characters){layout, find};
+	return (struct lurk_characters){layout, find, type, elsewhere};
 }
 
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,
@@ -162,7 +183,7 @@ void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state s
 	*text = '\0';
 	if (state == LURK_REPEAT && !xkb_keymap_key_repeats(layout->keymap, code))
 		return;
-	if (state != LURK_UP)
+	if (state != LURK_UP && !lurk_typing_commands(layout->state, code))
 		xkb_state_key_get_utf8(layout->state, code, text, LURK_LAYOUT_TEXT);
 	if (state != LURK_REPEAT)
 		xkb_state_update_key(layout->state, code,

@@ -14,8 +14,15 @@ struct lurk_layout;
 struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message);
 void lurk_layout_close(struct lurk_layout *layout);
 
-/* For lurk_name_read(): the key that gives a character, with Shift or AltRight where needed. */
+/* For lurk_name_read() and for text: the key that gives a character, with Shift or AltRight where
+ * needed, and the steps that type it. */
 struct lurk_characters lurk_layout_characters(struct lurk_layout *layout);
+
+enum { LURK_LAYOUT_STEPS = LURK_CHARACTER_STEPS };
+
+/* Names of layouts, such as "gb, us or fr", that have keys for a character: "" where none of the
+ * common ones has. Returns out. */
+const char *lurk_layouts_with(uint32_t codepoint, char out[64]);
 
 /* Whether it has letters and signs that only AltRight reaches. */
 bool lurk_layout_third_level(struct lurk_layout *layout);

@@ -4,10 +4,11 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
 #include "lurk/keymap.h"
 
-static const char *const top_fields[] = {"lurk", "name", "layout", "rules", NULL};
+static const char *const top_fields[] = {"lurk", "name", "based-on", "layout", "rules", NULL};
 static const char *const rule_fields[] = {"press", "gives", "swap", "keyboard",
 					  "note",  "off",   NULL};
 static const char *const gives_fields[] = {"text", "profile", "rules", NULL};
@@ -18,6 +19,7 @@ struct reader {
 	const struct lurk_characters *characters;
 	struct lurk_message *message;
 	uint16_t keyboard; /* of the rule at hand */
+	uint8_t *steps;    /* of the rule at hand; NULL where there are none yet */
 };
 
 static bool say(struct reader *r, const struct lurk_node *node, const char *text)
@@ -64,27 +66,31 @@ static bool read_press(struct reader *r, const struct lurk_node *node, const cha
 }
 
 static bool as_result(const struct lurk_press *press, const char *text, struct lurk_result *result,
-		      struct lurk_message *message)
+		      uint8_t step[LURK_STEP_BYTES], struct lurk_message *message)
 {
 	lurk_key key =
 		press->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(press->on.scan) : press->on.key;
 
-	if (press->modifiers) {
-		result->kind = LURK_GIVES_CHORDS;
-		result->text = (struct lurk_text){text, strlen(text)};
-		return true;
-	}
 	if (!key || press->only || press->on.kind == LURK_TARGET_MEANING)
 		return lurk_say(message,
-				"`%s` cannot be given: a rule gives a key, `nothing` or `itself`",
+				"`%s` cannot be given: a rule gives a key, a chord such as "
+				"Meta+KeyC, {text: ...}, `nothing` or `itself`",
 				text);
+	if (press->modifiers) {
+		lurk_step_write(&(struct lurk_step){key, press->modifiers}, step);
+		result->kind = LURK_GIVES_CHORDS;
+		result->text = (struct lurk_text){text, strlen(text)};
+		result->steps = (struct lurk_text){(const char *)step, LURK_STEP_BYTES};
+		return true;
+	}
 	result->kind = press->on.kind == LURK_TARGET_PAIR ? LURK_GIVES_PAIR : LURK_GIVES_KEY;
 	result->key = key;
 	return true;
 }
 
 bool lurk_profile_result(const char *text, const struct lurk_characters *characters,
-			 struct lurk_result *result, struct lurk_message *message)
+			 struct lurk_result *result, uint8_t step[LURK_STEP_BYTES],
+			 struct lurk_message *message)
 {
 	struct lurk_press press;
 
@@ -94,29 +100,92 @@ bool lurk_profile_result(const char *text, const struct lurk_characters *charact
 		return true;
 	}
 	return lurk_words_press(text, characters, &press, message) &&
-	       as_result(&press, text, result, message);
+	       as_result(&press, text, result, step, message);
 }
 
-/* Results of later kinds: {text: …}, {profile: …}, {rules: toggle}, a list of chords. */
-static bool read_later_result(struct reader *r, const struct lurk_node *node,
-			      struct lurk_result *result)
+/* ---- Chords, text, and what switches -------------------------------------------------------- */
+
+/* Room for the steps of the rule at hand. */
+static uint8_t *make_steps(struct reader *r, const struct lurk_node *node, size_t count)
+{
+	r->steps = calloc(count + 1, LURK_STEP_BYTES);
+	if (!r->steps)
+		say(r, node, "not enough memory");
+	return r->steps;
+}
+
+/* One chord after the other, the last of which is held. Written in order, as it is shown. */
+static bool read_chords(struct reader *r, const struct lurk_node *list, struct lurk_result *result)
+{
+	size_t length = 0;
+
+	if (!list->count || list->count > LURK_CHORDS_MAX)
+		return lurk_yaml_say(&r->file->yaml, list, r->message,
+				     list->count ? "at most %d chords in a row"
+						 : "an empty list gives nothing; write `gives: "
+						   "nothing`",
+				     LURK_CHORDS_MAX);
+	if (!make_steps(r, list, list->count))
+		return false;
+	result->kind = LURK_GIVES_CHORDS;
+	for (const struct lurk_node *one = list->first; one; one = one->next) {
+		struct lurk_press press;
+		struct lurk_result chord;
+		struct lurk_message why;
+
+		if (!read_press(r, one, "gives", &press))
+			return false;
+		if (!as_result(&press, one->text, &chord, r->steps + length, &why))
+			return say(r, one, why.text);
+		if (chord.kind != LURK_GIVES_CHORDS)
+			lurk_step_write(&(struct lurk_step){chord.key, 0}, r->steps + length);
+		length += LURK_STEP_BYTES;
+	}
+	result->steps = (struct lurk_text){(char *)r->steps, length};
+	result->text =
+		(struct lurk_text){r->file->yaml.bytes + list->start, list->end - list->start};
+	return true;
+}
+
+/* The strokes of a text. Where the layout has none for a character, or is not known, it stays
+ * without: that is said when it is applied. */
+static bool read_text(struct reader *r, const struct lurk_node *node, struct lurk_result *result)
+{
+	const struct lurk_text text = {node->text, strlen(node->text)};
+	struct lurk_step steps[LURK_CHARACTER_STEPS];
+	size_t length = 0, characters = 0;
+	uint32_t c;
+
+	if (!make_steps(r, node, text.length * LURK_CHARACTER_STEPS))
+		return false;
+	for (size_t at = 0; at < text.length; characters++) {
+		unsigned n = 0;
+
+		at += lurk_character_read(text.bytes + at, text.length - at, &c);
+		if (r->characters && r->characters->type)
+			n = r->characters->type(r->characters->data, c, steps);
+		for (unsigned i = 0; i < n; i++, length += LURK_STEP_BYTES)
+			lurk_step_write(&steps[i], r->steps + length);
+		if (!n) {
+			length = 0;
+			break;
+		}
+	}
+	if (characters > LURK_TEXT_MAX || length > (size_t)LURK_STEPS_MAX * LURK_STEP_BYTES)
+		return lurk_yaml_say(&r->file->yaml, node, r->message,
+				     "a key types %d characters at most, and this is longer",
+				     LURK_TEXT_MAX);
+	result->steps = (struct lurk_text){(char *)r->steps, length};
+	return true;
+}
+
+/* {text: …}, {profile: …}, {rules: toggle}, or a list of chords. */
+static bool read_more(struct reader *r, const struct lurk_node *node, struct lurk_result *result)
 {
 	const struct lurk_node *what = node->first;
 
-	if (node->kind == LURK_NODE_LIST) {
-		size_t from = node->start, to = node->end;
-
-		for (; what; what = what->next) {
-			struct lurk_press press;
-
-			if (!read_press(r, what, "gives", &press))
-				return false;
-		}
-		result->kind = LURK_GIVES_CHORDS;
-		result->text = (struct lurk_text){r->file->yaml.bytes + from, to - from};
-		return node->count > 0 ||
-		       say(r, node, "an empty list gives nothing; write `gives: nothing`");
-	}
+	if (node->kind == LURK_NODE_LIST)
+		return read_chords(r, node, result);
 	if (!lurk_yaml_fields(&r->file->yaml, node, "`gives:`", gives_fields, r->message))
 		return false;
 	if (node->count != 1)
@@ -124,9 +193,11 @@ static bool read_later_result(struct reader *r, const struct lurk_node *node,
 	if (!want_word(r, what, what->key->text))
 		return false;
 	result->text = (struct lurk_text){what->text, strlen(what->text)};
-	if (!strcmp(what->key->text, "text"))
+	if (!strcmp(what->key->text, "text")) {
 		result->kind = LURK_GIVES_TEXT;
-	else if (!strcmp(what->key->text, "profile"))
+		return read_text(r, what, result);
+	}
+	if (!strcmp(what->key->text, "profile"))
 		result->kind = LURK_GIVES_PROFILE;
 	else if (!strcmp(what->text, "toggle"))
 		result->kind = LURK_GIVES_TOGGLE;
@@ -140,10 +211,10 @@ static bool read_gives(struct reader *r, const struct lurk_node *node, struct lu
 	struct lurk_message why;
 
 	if (node->kind != LURK_NODE_SCALAR)
-		return read_later_result(r, node, result);
-	if (!want_word(r, node, "gives"))
+		return read_more(r, node, result);
+	if (!want_word(r, node, "gives") || !make_steps(r, node, 1))
 		return false;
-	return lurk_profile_result(node->text, r->characters, result, &why) ||
+	return lurk_profile_result(node->text, r->characters, result, r->steps, &why) ||
 	       say(r, node, why.text);
 }
 
@@ -151,6 +222,7 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 {
 	struct lurk_press other;
 	struct lurk_message why;
+	uint8_t unused[LURK_STEP_BYTES];
 
 	if (node->kind != LURK_NODE_LIST || node->count != 2)
 		return say(r, node, "`swap:` takes two keys, as in [Alt, Meta]");
@@ -159,7 +231,7 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 		return false;
 	if (rule->press.modifiers || rule->press.only || other.modifiers || other.only)
 		return say(r, node, "keys are swapped without modifiers");
-	if (!as_result(&other, node->last->text, &rule->gives, &why))
+	if (!as_result(&other, node->last->text, &rule->gives, unused, &why))
 		return say(r, node->last, why.text);
 	rule->swap = true;
 	if (other.on.kind == rule->press.on.kind && other.on.key == rule->press.on.key &&
@@ -233,16 +305,18 @@ static bool read_rules(struct reader *r, const struct lurk_node *list)
 				     "`rules:` takes a list of up to %d rules", LURK_RULES_MAX);
 	f->rules = calloc(list->count + 1, sizeof *f->rules);
 	f->nodes = calloc(list->count + 1, sizeof *f->nodes);
-	if (!f->rules || !f->nodes)
+	f->steps = calloc(list->count + 1, sizeof *f->steps);
+	if (!f->rules || !f->nodes || !f->steps)
 		return say(r, list, "not enough memory");
 	for (struct lurk_node *node = list->first; node; node = node->next) {
-		struct lurk_rule *rule = &f->rules[f->count];
+		bool fine;
 
-		if (!read_rule(r, node, rule))
-			return false;
+		r->steps = NULL;
+		fine = read_rule(r, node, &f->rules[f->count]);
+		f->steps[f->count] = r->steps;
 		f->nodes[f->count++] = node;
-		if (!rule->off && !f->not_yet && lurk_rule_check(rule) == LURK_ERR_NOT_YET)
-			f->not_yet = f->count;
+		if (!fine)
+			return false;
 	}
 	return true;
 }
@@ -250,7 +324,7 @@ static bool read_rules(struct reader *r, const struct lurk_node *list)
 static bool read_top(struct reader *r)
 {
 	struct lurk_profile_file *f = r->file;
-	const struct lurk_node *root = f->yaml.root, *version, *name, *layout, *rules;
+	const struct lurk_node *root = f->yaml.root, *version, *name, *based_on, *layout, *rules;
 
 	if (!root)
 		return lurk_say(r->message, "%s:1:1: no profile in it; it begins with `lurk: 1`",
@@ -259,6 +333,7 @@ static bool read_top(struct reader *r)
 		return false;
 	version = lurk_node_get(root, "lurk");
 	name = lurk_node_get(root, "name");
+	based_on = lurk_node_get(root, "based-on");
 	layout = lurk_node_get(root, "layout");
 	rules = lurk_node_get(root, "rules");
 	if (!version)
@@ -271,34 +346,172 @@ static bool read_top(struct reader *r)
 		return say(r, name, "`name:` takes one text");
 	if (layout && layout->kind != LURK_NODE_SCALAR)
 		return say(r, layout, "`layout:` takes one name, such as gb");
+	if (based_on && !want_word(r, based_on, "based-on"))
+		return false;
 	f->name = name ? name->text : "";
+	f->based_on = based_on ? based_on->text : "";
 	f->layout = layout ? layout->text : "";
 	return !rules || lurk_node_empty(rules) || read_rules(r, rules);
 }
 
+/* ---- Several profiles ------------------------------------------------------------------------ */
+
+bool lurk_profile_word(const char *path, char word[LURK_PROFILE_WORD])
+{
+	static const char allowed[] =
+		"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-";
+	const char *slash = strrchr(path, '/'), *stem = slash ? slash + 1 : path;
+	const char *dot = strrchr(stem, '.');
+	size_t length = dot ? (size_t)(dot - stem) : strlen(stem);
+
+	*word = '\0';
+	if (!length || length >= LURK_PROFILE_WORD || strspn(stem, allowed) < length)
+		return false;
+	snprintf(word, LURK_PROFILE_WORD, "%.*s", (int)length, stem);
+	if (!strcmp(word, "profile"))
+		snprintf(word, LURK_PROFILE_WORD, "%s", LURK_PROFILE_BASE);
+	return strcmp(word, "previous") != 0;
+}
+
+static int find_file(const struct lurk_profile_set *set, const char *word)
+{
+	for (unsigned i = 0; i < set->count; i++) {
+		if (!strcasecmp(set->files[i]->word, word))
+			return (int)i;
+	}
+	return -1;
+}
+
+static bool say_based_on(const struct lurk_profile_file *file, struct lurk_message *message,
+			 const char *what)
+{
+	return lurk_yaml_say(&file->yaml, lurk_node_get(file->yaml.root, "based-on"), message,
+			     "`%s` %s", file->based_on, what);
+}
+
+/* Whether all that the profile is based on is there, and ends. */
+static bool check_bases(const struct lurk_profile_set *set, unsigned index,
+			struct lurk_message *message)
+{
+	const struct lurk_profile_file *file = set->files[index];
+
+	for (unsigned bases = 0; *file->based_on; bases++) {
+		int at = find_file(set, file->based_on);
+
+		if (at < 0)
+			return say_based_on(file, message,
+					    "is no profile here; `lurk profile list` lists them");
+		if (at == (int)index || bases + 1 == LURK_BASES_MAX)
+			return say_based_on(
+				set->files[index], message,
+				"cannot be meant: the profile would be based on itself");
+		file = set->files[at];
+	}
+	return true;
+}
+
+bool lurk_profile_order(struct lurk_profile_set *set, struct lurk_message *message)
+{
+	const struct lurk_profile_set old = *set;
+	unsigned placed = 1;
+
+	for (unsigned i = 0; i < set->count; i++) {
+		if (!check_bases(&old, i, message))
+			return false;
+	}
+	for (const struct lurk_profile_file *file = old.files[0]; *file->based_on;) {
+		file = old.files[find_file(&old, file->based_on)];
+		set->files[placed++] = file;
+	}
+	for (unsigned i = 1, bases = placed; i < old.count; i++) {
+		bool there = false;
+
+		for (unsigned k = 1; k < bases; k++)
+			there = there || set->files[k] == old.files[i];
+		if (!there)
+			set->files[placed++] = old.files[i];
+	}
+	return true;
+}
+
 /* ---- Images, and conflicts between rules ---------------------------------------------------- */
 
-static uint8_t *write_image(const struct lurk_profile_file *file,
-			    const struct lurk_keyboards_file *keyboards, size_t *length)
+/* Rules that cannot be carried out: text without strokes, profiles that are not there. */
+static bool can_be_done(const struct lurk_profile_set *set, const struct lurk_rule *rule)
 {
-	const struct lurk_profile profile = {
-		{file->name, strlen(file->name)},
-		{file->yaml.path, strlen(file->yaml.path)},
-		file->rules,
-		0,
-		file->count,
-		file->way,
+	static const char previous[] = "previous";
+	char word[LURK_PROFILE_WORD];
+	const struct lurk_text *name = &rule->gives.text;
+
+	if (rule->gives.kind != LURK_GIVES_PROFILE)
+		return lurk_rule_check(rule) != LURK_ERR_UNTYPED;
+	snprintf(word, sizeof word, "%.*s",
+		 (int)(name->length < sizeof word ? name->length : sizeof word), name->bytes);
+	return !strcmp(word, previous) || find_file(set, word) >= 0;
+}
+
+static struct lurk_profile describe(const struct lurk_profile_set *set, unsigned index)
+{
+	const struct lurk_profile_file *file = set->files[index];
+
+	return (struct lurk_profile){
+		.name = {file->name, strlen(file->name)},
+		.source = {file->yaml.path, strlen(file->yaml.path)},
+		.rules = file->rules,
+		.rule_count = file->count,
+		.way = file->way,
+		.word = {file->word, strlen(file->word)},
+		.based_on = *file->based_on ? (uint16_t)(find_file(set, file->based_on) + 1)
+					    : (uint16_t)0,
 	};
-	const struct lurk_image_parts parts = {&profile, 1, keyboards->keyboards, keyboards->count};
+}
+
+static uint8_t *write_image(const struct lurk_image_parts *parts, size_t *length)
+{
 	uint8_t *bytes;
 
-	if (lurk_image_write(&parts, NULL, 0, length) != LURK_ERR_ROOM)
+	if (lurk_image_write(parts, NULL, 0, length) != LURK_ERR_ROOM)
 		return NULL;
 	bytes = malloc(*length);
-	if (bytes && lurk_image_write(&parts, bytes, *length, length) == LURK_OK)
+	if (bytes && lurk_image_write(parts, bytes, *length, length) == LURK_OK)
 		return bytes;
 	free(bytes);
 	return NULL;
+}
+
+/* The rules in copies, those that cannot be carried out switched off. */
+static void copy_rules(const struct lurk_profile_set *set, struct lurk_profile *profile)
+{
+	struct lurk_rule *copy = calloc(profile->rule_count + 1, sizeof *copy);
+
+	if (!copy)
+		abort();
+	for (uint32_t i = 0; i < profile->rule_count; i++) {
+		copy[i] = profile->rules[i];
+		copy[i].off = copy[i].off || !can_be_done(set, &copy[i]);
+	}
+	profile->rules = copy;
+}
+
+uint8_t *lurk_profile_image_as_is(struct lurk_profile_set *set,
+				  const struct lurk_keyboards_file *keyboards, size_t *length)
+{
+	struct lurk_profile profiles[LURK_PROFILES_MAX];
+	const struct lurk_image_parts parts = {profiles, (uint16_t)set->count, keyboards->keyboards,
+					       keyboards->count};
+	struct lurk_message unused;
+	uint8_t *bytes = NULL;
+
+	if (!lurk_profile_order(set, &unused))
+		return NULL;
+	for (unsigned i = 0; i < set->count; i++) {
+		profiles[i] = describe(set, i);
+		copy_rules(set, &profiles[i]);
+	}
+	bytes = write_image(&parts, length);
+	for (unsigned i = 0; i < set->count; i++)
+		free((void *)(uintptr_t)profiles[i].rules);
+	return bytes;
 }
 
 static bool say_conflict(const struct lurk_profile_file *file, const uint32_t rules[2],
@@ -326,7 +539,7 @@ static bool compiles(const struct lurk_profile_file *file,
 
 	for (unsigned k = 0; k <= keyboards->count && fine; k++) {
 		for (unsigned w = LURK_WIRING_HID; w <= LURK_WIRING_SET2 && fine; w++) {
-			struct lurk_compile_job job = {image, 0, (uint16_t)k, (uint8_t)w};
+			struct lurk_compile_job job = {image, 0, (uint16_t)k, (uint8_t)w, false};
 			struct lurk_compile_report report;
 			struct lurk_keymap *keymap;
 			enum lurk_error error = lurk_compile(&job, memory, size, &keymap, &report);
@@ -338,9 +551,10 @@ static bool compiles(const struct lurk_profile_file *file,
 				error = memory ? lurk_compile(&job, memory, size, &keymap, &report)
 					       : error;
 			}
-			if (error == LURK_ERR_CONFLICT)
+			/* Those of another profile are said there. */
+			if (error == LURK_ERR_CONFLICT && report.rules[1] < file->count)
 				fine = say_conflict(file, report.rules, keyboards, message);
-			else if (error && error != LURK_ERR_NOT_YET)
+			else if (error && error != LURK_ERR_CONFLICT)
 				fine = lurk_say(message, "%s: %s", file->yaml.path,
 						lurk_error_text(error));
 		}
@@ -349,37 +563,22 @@ static bool compiles(const struct lurk_profile_file *file,
 	return fine;
 }
 
-uint8_t *lurk_profile_image_of_now(const struct lurk_profile_file *file,
-				   const struct lurk_keyboards_file *keyboards, size_t *length)
-{
-	struct lurk_profile_file copy = *file;
-	uint8_t *bytes;
-
-	copy.rules = calloc(file->count + 1, sizeof *copy.rules);
-	if (!copy.rules)
-		return NULL;
-	for (uint32_t i = 0; i < file->count; i++) {
-		copy.rules[i] = file->rules[i];
-		if (lurk_rule_check(&copy.rules[i]) == LURK_ERR_NOT_YET)
-			copy.rules[i].off = true;
-	}
-	bytes = write_image(&copy, keyboards, length);
-	free(copy.rules);
-	return bytes;
-}
-
-bool lurk_profile_agrees(const struct lurk_profile_file *file,
+bool lurk_profile_agrees(const struct lurk_profile_set *set,
 			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message)
 {
+	struct lurk_profile_set ordered = *set;
 	struct lurk_image image;
 	size_t length;
-	uint8_t *bytes = lurk_profile_image_of_now(file, keyboards, &length);
+	uint8_t *bytes;
 	bool fine = false;
 
+	if (!lurk_profile_order(&ordered, message))
+		return false;
+	bytes = lurk_profile_image_as_is(&ordered, keyboards, &length);
 	if (bytes && lurk_image_open(bytes, length, &image) == LURK_OK)
-		fine = compiles(file, keyboards, &image, message);
+		fine = compiles(set->files[0], keyboards, &image, message);
 	else
-		lurk_say(message, "%s: too long to be stored", file->yaml.path);
+		lurk_say(message, "%s: too long to be stored", set->files[0]->yaml.path);
 	free(bytes);
 	return fine;
 }
@@ -388,9 +587,11 @@ bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *b
 		       const struct lurk_keyboards_file *keyboards,
 		       const struct lurk_characters *characters, struct lurk_message *message)
 {
-	struct reader r = {file, keyboards, characters, message, 0};
+	struct reader r = {file, keyboards, characters, message, 0, NULL};
 
 	memset(file, 0, sizeof *file);
+	lurk_profile_word(path, file->word);
+	file->characters = characters;
 	if (lurk_yaml_parse(&file->yaml, path, bytes, length, message) && read_top(&r))
 		return true;
 	lurk_profile_free(file);
@@ -400,43 +601,80 @@ bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *b
 void lurk_profile_free(struct lurk_profile_file *file)
 {
 	lurk_yaml_free(&file->yaml);
+	for (uint32_t i = 0; i < file->count; i++)
+		free(file->steps[i]);
 	free(file->rules);
 	free(file->nodes);
+	free(file->steps);
 	memset(file, 0, sizeof *file);
 }
 
-static const char *later_kind(const struct lurk_rule *rule)
+/* Names the first character that stays without strokes, and who has it. */
+static bool say_untyped(const struct lurk_profile_file *file, const struct lurk_node *node,
+			struct lurk_text text, struct lurk_message *message)
 {
-	switch (rule->gives.kind) {
-	case LURK_GIVES_TEXT:
-		return "rules that type text";
-	case LURK_GIVES_CHORDS:
-		return "rules that give several keys at once";
-	case LURK_GIVES_PROFILE:
-		return "rules that switch profiles";
-	case LURK_GIVES_TOGGLE:
-		return "rules that switch rules off and on";
-	default:
-		return "rules for a key pressed with modifiers";
+	const struct lurk_characters *characters = file->characters;
+	struct lurk_step steps[LURK_CHARACTER_STEPS];
+	const char *elsewhere;
+	size_t at = 0, n = 0;
+	uint32_t c = 0;
+
+	for (; at < text.length; at += n) {
+		n = lurk_character_read(text.bytes + at, text.length - at, &c);
+		if (!characters->type(characters->data, c, steps))
+			break;
 	}
+	elsewhere = characters->elsewhere ? characters->elsewhere(characters->data, c) : "";
+	return lurk_yaml_say(&file->yaml, node, message,
+			     "the layout has no keys for `%.*s` (U+%04X)%s%s%s", (int)n,
+			     text.bytes + at, c,
+			     *elsewhere ? "; these have: " : ", nor has any common one", elsewhere,
+			     *elsewhere ? " (`layout:` in the profile says which is used)" : "");
 }
 
-uint8_t *lurk_profile_image(const struct lurk_profile_file *file,
+static bool say_cannot(const struct lurk_profile_file *file, uint32_t index,
+		       struct lurk_message *message)
+{
+	const struct lurk_rule *rule = &file->rules[index];
+	const struct lurk_node *node = lurk_node_get(file->nodes[index], "gives");
+	int length = (int)rule->gives.text.length;
+
+	if (rule->gives.kind == LURK_GIVES_PROFILE)
+		return lurk_yaml_say(&file->yaml, node->first, message,
+				     "there is no profile `%.*s`; `lurk profile new %.*s` makes it",
+				     length, rule->gives.text.bytes, length,
+				     rule->gives.text.bytes);
+	if (!file->characters)
+		return lurk_yaml_say(
+			&file->yaml, node->first, message,
+			"which keys type this depends on the layout, and none is known "
+			"here; give `layout:` in the profile, such as layout: gb");
+	return say_untyped(file, node->first, rule->gives.text, message);
+}
+
+uint8_t *lurk_profile_image(struct lurk_profile_set *set,
 			    const struct lurk_keyboards_file *keyboards, size_t *length,
 			    struct lurk_message *message)
 {
+	struct lurk_profile profiles[LURK_PROFILES_MAX];
+	const struct lurk_image_parts parts = {profiles, (uint16_t)set->count, keyboards->keyboards,
+					       keyboards->count};
 	uint8_t *bytes;
 
-	if (file->not_yet) {
-		lurk_yaml_say(&file->yaml, file->nodes[file->not_yet - 1], message,
-			      "not yet: %s come in a later version; write `off: true` in it to "
-			      "keep it and "
-			      "apply the others",
-			      later_kind(&file->rules[file->not_yet - 1]));
+	if (!lurk_profile_order(set, message))
 		return NULL;
+	for (unsigned i = 0; i < set->count; i++) {
+		profiles[i] = describe(set, i);
+		for (uint32_t k = 0; k < set->files[i]->count; k++) {
+			if (set->files[i]->rules[k].off ||
+			    can_be_done(set, &set->files[i]->rules[k]))
+				continue;
+			say_cannot(set->files[i], k, message);
+			return NULL;
+		}
 	}
-	bytes = write_image(file, keyboards, length);
+	bytes = write_image(&parts, length);
 	if (!bytes)
-		lurk_say(message, "%s: too long to be stored", file->yaml.path);
+		lurk_say(message, "%s: too long to be stored", set->files[0]->yaml.path);
 	return bytes;
 }

@@ -1,7 +1,7 @@
 /*
  * Profile files and keyboards.yaml, read into rules.
  *
- * Profile fields:   lurk: 1, name, layout, rules
+ * Profile fields:   lurk: 1, name, based-on, layout, rules
  * A rule's fields:  press and gives, or swap; keyboard, note, off
  * keyboards.yaml:   keyboards: a name each, with one way or a list of ways to recognise it: usb or
  *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and
@@ -14,6 +14,8 @@
 #include "lurk/image.h"
 #include "text/words.h"
 #include "text/yaml.h"
+
+enum { LURK_PROFILE_WORD = 32 };
 
 /* A name that a person gave to a key of one keyboard. */
 enum { LURK_NICKNAME = 16 };
@@ -45,29 +47,48 @@ struct lurk_keyboards_file {
 
 struct lurk_profile_file {
 	struct lurk_yaml yaml;
-	const char *name, *layout; /* "" where not given */
+	char word[LURK_PROFILE_WORD];         /* by which it is switched to */
+	const char *name, *layout, *based_on; /* "" where not given */
 	struct lurk_rule *rules;
 	struct lurk_node **nodes; /* each rule's place in the file */
+	uint8_t **steps;          /* of each rule that types; NULL for others */
 	uint32_t count;
-	uint8_t way;      /* asked for when applying: see struct lurk_profile */
-	uint32_t not_yet; /* 1 + index of the first rule in use of a kind not carried out yet, else
-			     0 */
+	uint8_t way; /* asked for when applying: see struct lurk_profile */
+	const struct lurk_characters *characters; /* as given when it was read */
 };
+
+/* The profile that all others stand beside. */
+#define LURK_PROFILE_BASE "base"
+
+/* What a profile is called in other profiles and in commands: the name of its file without its
+ * ending, `base` for profile.yaml. Letters, digits and dashes; false where the name has others. */
+bool lurk_profile_word(const char *path, char word[LURK_PROFILE_WORD]);
 
 /* Read from bytes, which are then the file's to free; freed also where reading fails. */
 bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, char *bytes,
 			 size_t length, struct lurk_message *message);
 void lurk_keyboards_free(struct lurk_keyboards_file *file);
 
-/* `characters` may be NULL where no layout is known. */
+/* `characters` may be NULL where no layout is known; they must live as long as the file. */
 bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *bytes, size_t length,
 		       const struct lurk_keyboards_file *keyboards,
 		       const struct lurk_characters *characters, struct lurk_message *message);
 void lurk_profile_free(struct lurk_profile_file *file);
 
-/* Whether no two rules are equally specific for one press; else a message that names both. */
-bool lurk_profile_agrees(const struct lurk_profile_file *file,
+/* Profiles that go into one image: the one that is applied or judged first. */
+struct lurk_profile_set {
+	const struct lurk_profile_file *files[LURK_PROFILES_MAX];
+	unsigned count;
+};
+
+/* Whether no two rules of the first are equally specific for one press; else a message that names
+ * both. */
+bool lurk_profile_agrees(const struct lurk_profile_set *set,
 			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message);
+
+/* The set's order in its image: the first, those that it is based on, then the others. False with
+ * the message where one is based on what is not there, or on itself. */
+bool lurk_profile_order(struct lurk_profile_set *set, struct lurk_message *message);
 
 /* The described keyboard of that name (in any case): 1 + its index; 0 with a message where there is
  * none. */
@@ -81,18 +102,21 @@ const struct lurk_nickname *lurk_nickname_find(const struct lurk_keyboards_file 
 const struct lurk_nickname *lurk_nickname_of(const struct lurk_keyboards_file *file,
 					     uint16_t keyboard, lurk_scan scan, lurk_key key);
 
-/* Reads a result as the file and the command write it. */
+/* Reads a result as the file and the command write it: a key, `nothing`, `itself` or a chord, whose
+ * step is written to `step`. */
 bool lurk_profile_result(const char *text, const struct lurk_characters *characters,
-			 struct lurk_result *result, struct lurk_message *message);
+			 struct lurk_result *result, uint8_t step[LURK_STEP_BYTES],
+			 struct lurk_message *message);
 
-/* The file as an image, to be freed; NULL with a message where a rule cannot be carried out. */
-uint8_t *lurk_profile_image(const struct lurk_profile_file *file,
+/* The files as an image, to be freed; NULL with a message where a rule cannot be carried out: text
+ * that the layout has no keys for, a profile that is not there. The set is put in order. */
+uint8_t *lurk_profile_image(struct lurk_profile_set *set,
 			    const struct lurk_keyboards_file *keyboards, size_t *length,
 			    struct lurk_message *message);
 
-/* The same with rules of later kinds switched off, which would stop the compiler: for looking at
- * what the others do. NULL where it is too long to be stored. */
-uint8_t *lurk_profile_image_of_now(const struct lurk_profile_file *file,
-				   const struct lurk_keyboards_file *keyboards, size_t *length);
+/* The same with such rules switched off, which would stop the compiler: for looking at what the
+ * others do. NULL where it is too long to be stored. */
+uint8_t *lurk_profile_image_as_is(struct lurk_profile_set *set,
+				  const struct lurk_keyboards_file *keyboards, size_t *length);
 
 #endif

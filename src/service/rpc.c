@@ -134,6 +134,13 @@ static void status(struct call *call)
 		add_number(result, "seconds_left", seconds_left(session));
 		add_number(result, "tried_by", session->tried_by);
 	}
+	if (image) {
+		struct lurk_profile profile;
+
+		lurk_image_profile(image, lurk_session_profile(session), &profile);
+		add(result, "profile",
+		    json_object_new_string_len(profile.word.bytes, (int)profile.word.length));
+	}
 	add_number(result, "sequence", image ? (int64_t)image->sequence : 0);
 	add_flag(may, "change", rights->change);
 	add_flag(may, "off", rights->off);
@@ -345,8 +352,71 @@ static void end_try(struct call *call)
 	answer_change(call, LURK_OK, &report, "end what is tried");
 }
 
+/* Which profile a call means; LURK_PREVIOUS may be one. False with the call failed. */
+static bool read_profile(struct call *call, const struct lurk_image *image, uint16_t *profile)
+{
+	struct json_object *word, *previous;
+
+	if (call->params && json_object_object_get_ex(call->params, "previous", &previous) &&
+	    json_object_get_boolean(previous)) {
+		*profile = LURK_PREVIOUS;
+		return true;
+	}
+	if (!call->params || !json_object_object_get_ex(call->params, "profile", &word) ||
+	    json_object_get_type(word) != json_type_string) {
+		fail(call, INVALID_PARAMS, "`profile` is missing: its name; or `previous`: true");
+		return false;
+	}
+	*profile = image ? (uint16_t)(lurk_image_find_profile(
+					      image,
+					      (struct lurk_text){
+						      json_object_get_string(word),
+						      (size_t)json_object_get_string_len(word)}) -
+				      1U)
+			 : LURK_PREVIOUS;
+	if (*profile != LURK_PREVIOUS)
+		return true;
+	fail(call, LURK_RPC_NOT_STORED, "no profile of that name was applied");
+	return false;
+}
+
+/* With `while_connected` what was in force comes back when the connection ends. */
+static void use(struct call *call)
+{
+	struct lurk_session *session = call->rpc->session;
+	struct lurk_apply_report report = {0};
+	struct json_object *while_connected;
+	uint16_t before = lurk_session_profile(session), profile;
+
+	if (!read_profile(call, lurk_session_image(session), &profile))
+		return;
+	read_for_whom(call);
+	answer_change(call, lurk_session_use(session, profile, &report), &report,
+		      "another profile");
+	if (call->error ||
+	    !json_object_object_get_ex(call->params, "while_connected", &while_connected) ||
+	    !json_object_get_boolean(while_connected))
+		return;
+	call->caller->used_before = call->caller->using ? call->caller->used_before : before;
+	call->caller->using = true;
+	call->caller->used = lurk_session_profile(session);
+}
+
+/* Where somebody has chosen another one meanwhile, that stays. */
+static void end_using(const struct lurk_rpc *rpc, struct lurk_caller *caller)
+{
+	struct lurk_apply_report report;
+
+	if (!caller->using || lurk_session_profile(rpc->session) != caller->used)
+		return;
+	lurk_session_use(rpc->session, caller->used_before, &report);
+	rpc->log(rpc->log_data,
+		 "the connection that chose a profile is gone: the one before again");
+}
+
 void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller)
 {
+	end_using(rpc, caller);
 	if (caller->withholding)
 		lurk_session_withhold(rpc->session, 0);
 	if (caller->trial && caller->trial == rpc->session->trials && rpc->session->trying) {
@@ -486,6 +556,8 @@ static const struct method {
 	{"switch", may_off,
 	 "only root, the group lurk and the person at the screen may switch rules off",
 	 switch_rules},
+	{"use", may_off,
+	 "only root, the group lurk and the person at the screen may choose a profile", use},
 	{"watch", may_watch,
 	 "only root and the person at the screen may watch keys, since passwords can be read so",
 	 watch},

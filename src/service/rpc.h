@@ -30,6 +30,8 @@ struct lurk_caller {
 	bool watching;    /* set by `watch` and `unwatch` */
 	bool withholding; /* by `watch`, with what is pressed for it alone */
 	uint32_t trial;   /* that it began by `try`: lurk_session.trials; 0 for none */
+	bool using;       /* a profile is in force until it is gone, then `used_before` again */
+	uint16_t used, used_before;
 };
 
 struct lurk_rpc {
@@ -43,7 +45,7 @@ struct lurk_rpc {
 struct json_object *lurk_rpc_call(const struct lurk_rpc *rpc, struct lurk_caller *caller,
 				  const char *line, size_t length);
 
-/* What ends with the connection: a trial, and presses withheld. */
+/* What ends with the connection: a trial, a profile that was to end with it, presses withheld. */
 void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller);
 
 /* An answer to what could not even be read. */

@@ -66,17 +66,10 @@ static bool check_bytes(struct lurk_yaml *yaml, struct lurk_message *message)
 	unsigned line = 1, column = 1;
 
 	for (size_t i = 0; i < yaml->length;) {
-		uint8_t b = (uint8_t)yaml->bytes[i];
-		size_t n = b < 0x80                ? 1
-			   : b >= 0xc2 && b < 0xe0 ? 2
-			   : b >= 0xe0 && b < 0xf0 ? 3
-			   : b >= 0xf0 && b < 0xf5 ? 4
-						   : 0;
+		char b = yaml->bytes[i];
+		uint32_t unused;
+		size_t n = lurk_character_read(yaml->bytes + i, yaml->length - i, &unused);
 
-		for (size_t k = 1; k < n; k++) {
-			if (i + k >= yaml->length || ((uint8_t)yaml->bytes[i + k] & 0xc0) != 0x80)
-				n = 0;
-		}
 		if (!n || !b)
 			return lurk_say(message, "%s:%u:%u: %s; save the file as UTF-8 text",
 					yaml->path, line, column,

@@ -81,7 +81,7 @@ def demo(desk):
 def help_everywhere(desk):
     listed = desk.want("--help", out=["Commands:", "Exit status"])
     commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
-    assert len(commands) == 27, commands
+    assert len(commands) == 29, commands
     for command in commands:
         desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
     desk.want("--version", out=["lurk 0.1"])
@@ -91,7 +91,18 @@ USED_WRONGLY = [
     ("mpa CapsLock Enter", "there is no command `mpa`; did you mean `lurk map`?"),
     ("frobnicate", "there is no command `frobnicate`; `lurk --help` lists them"),
     ("map", "say which key"),
-    ("map CapsLock", "the second key is missing"),
+    ("map CapsLock", "say what it shall give: a key, --text TEXT or --profile NAME"),
+    ("swap CapsLock", "the second key is missing"),
+    ("map F1 F2 --text x", "one result: a key, --text, --toggle or --profile"),
+    ("map F1 --text=", "--text is empty"),
+    ("map F1 --text 'чайка'", "the layout gb has no keys for ч (U+0447); these have: ru"),
+    ("map F1 --profile gmae", "there is no profile `gmae`; `lurk profile new gmae` makes it"),
+    ("profile new a.b", "`a.b` cannot be a profile's name"),
+    ("profile new base", "`base` cannot be a profile's name"),
+    ("profile new game --based-on bass", "there is no profile `bass` to base it on"),
+    ("profile nwe", "`lurk profile list` or `lurk profile new NAME`, not `nwe`"),
+    ("use", "say which profile, or --previous"),
+    ("use game --", "the command to run is missing behind `--`"),
     ("map CapsLock Enter Tab", "`Tab` is one word too many"),
     ("map CapsLok Enter", "`CapsLok` is no key; did you mean CapsLock?"),
     ("map 58 Enter", "`58` is a bare number and can be read in several ways; write one: set1:58 is F12 (set 1)"),
@@ -131,7 +142,8 @@ COULD_NOT = [
     ("play nowhere.desk", "nowhere.desk: No such file"),
     ("identify --play nowhere.desk", "nowhere.desk: No such file"),
     ("decode --as set1 nowhere", "nowhere: No such file"),
-    ("map Shift+F1 F2", "not yet: rules with modifiers come in a later version"),
+    ("map F1 F2 --profile gmae", "there is no profile `gmae`; `lurk profile list` lists them, `lurk profile new gmae` makes it"),
+    ("use game", "on a simulated desk a script chooses the profile: `use NAME`"),
     ("map F1 F2 --profile /proc/lurk/profile.yaml", "/proc/lurk/profile.yaml: its folder cannot be made"),
     ("show --profile .", "is a folder, not a file"),
 ]
@@ -264,9 +276,11 @@ def what_is_said(desk):
         "heron": "relay", "wagtail": "relay", "curlew": "plain", "dipper": "relay"}
     desk.want("keyboards", out=["heron     built in, PS/2, controller port 0  1      relay  built-in"])
     desk.write("hide/profile.yaml", HEAD + "- press: F1\n  gives: {text: teal}\n- press: F2\n  gives: F3\n  off: true\n")
-    desk.want("show", out=['the text "teal" (not yet)', "F3 (switched off)"])
-    desk.want("apply", 1, err="refused, and nothing is changed", out=["not-yet"])
-    desk.want("apply --force", 3, err="hide/profile.yaml:3:3: not yet: rules that type text")
+    desk.want("show", out=['the text "teal"', "F3 (switched off)"])
+    desk.write("hide/profile.yaml", HEAD + "- press: F1\n  gives: {text: чиж}\n")
+    desk.want("show", out=['the text "чиж" (no keys for it)'])
+    desk.want("apply", 1, err="refused, and nothing is changed", out=["cannot-type"])
+    desk.want("apply --force", 3, err="hide/profile.yaml:4:17: the layout has no keys for `ч` (U+0447); these have: ru")
     desk.want("map F5 F6", out=["F5 now gives F6."])
     desk.want("map F5 F7 --apply", 1, err="refused, and nothing is changed")
 
@@ -448,7 +462,7 @@ def conclusions(desk):
     for options, script, error in [
             ("--compare", "press Tern on wagtail", "no key arrived"), ("--rule --gives", "", "requires an argument"),
             ("--rule --gives Entre", "press Tab on heron", "`Entre` is no key; did you mean Enter?"),
-            ("--rule", "press Tab on heron\nhold ShiftLeft\npress KeyA\nrelease ShiftLeft", "not yet: chords"),
+            ("--rule", "press Tab on heron\nhold KeyA\npress KeyB\nrelease KeyA", "a chord is modifiers and one key"),
             ("--rule", "press Tab on heron\npress Tab", "--gives NAME"), ("--rule --missing", "", "one of --compare"),
             ("--gives Tab", "", "--gives and --keep go with --rule"), ("--take --seconds 61", "", "--take for 60 seconds at most")]:
         result = desk.run(f"identify {options}".split(), script + "\n")
@@ -463,8 +477,10 @@ CHECKS = [
         ("moved", "note", 4), ("lost", "warning", 4)]),
     ("- {press: F20, gives: F19, keyboard: wagtail}", [("no-such-key", "warning", 3)]),
     ("- {press: AltRight, gives: F19}", [("third-level", "warning", 3)]),
-    ("- {press: Pause, gives: {text: 'Möwe'}}", [("cannot-type", "error", 3)]),
-    ("- {press: Pause, gives: {text: 'gull'}}", [("not-yet", "error", 3)]),
+    ("- {press: F9, gives: {text: 'чайка'}}", [("cannot-type", "error", 3)]),
+    ("- {press: F9, gives: {profile: game}}", [("no-such-profile", "error", 3)]),
+    ("- {press: Shift+F9, gives: {text: 'gull'}}\n- {press: only F9, gives: Meta+KeyC}\n- {press: F9, gives: F10}", [
+        ("lost", "warning", 4)]),
     ("- {press: Pause, gives: {text: 'gull'}, off: true}", []),
     ("- {press: Pause, gives: Pause}", [("no-change", "warning", 3)]),
 ]

@@ -19,15 +19,20 @@ static void what_goes_in_comes_out(void **state)
 	(void)state;
 	test_rules_read(&t,
 			"CapsLock>Enter; Alt<>Meta @1; !Delete>nothing @2; hid:07:a5>LaunchMail; "
-			"any Enter>itself; Shift+KeyA>KeyB; only KeyH>KeyJ");
+			"any Enter>itself; Shift+KeyA>KeyB; only KeyH>KeyJ; F1>\"Ab #\"; "
+			"Pause>Meta+KeyC,KeyV; F2>toggle; |game/test; F3>=previous; |guest/game; "
+			"F4>=GAME");
 	t.rules[0].note = (struct lurk_text){"one hand", 8};
-	t.rules[3].gives.kind = LURK_GIVES_TEXT;
-	t.rules[3].gives.text = (struct lurk_text){"seen 3 teal", 11};
 	assert_int_equal(test_rules_image(&t), LURK_OK);
 	lurk_image_profile(&t.image, 0, &profile);
 	assert_true(same_text(profile.name, (struct lurk_text){"test", 4}));
 	assert_true(same_text(profile.source, (struct lurk_text){"test.yaml", 9}));
-	assert_int_equal(profile.rule_count, t.count);
+	assert_int_equal(profile.rule_count, t.count - 2);
+	lurk_image_profile(&t.image, 2, &profile);
+	assert_int_equal(profile.based_on, 2);
+	assert_int_equal(lurk_image_profile_of(&t.image, t.count - 1), 2);
+	assert_int_equal(lurk_image_find_profile(&t.image, (struct lurk_text){"Game", 4}), 2);
+	assert_int_equal(lurk_image_find_profile(&t.image, (struct lurk_text){"gam", 3}), 0);
 	for (uint32_t i = 0; i < t.count; i++) {
 		const struct lurk_rule *in = &t.rules[i];
 		struct lurk_rule out;
@@ -40,7 +45,8 @@ static void what_goes_in_comes_out(void **state)
 		assert_int_equal(in->keyboard, out.keyboard);
 		assert_int_equal(in->line, out.line);
 		assert_true(same_text(in->note, out.note) &&
-			    same_text(in->gives.text, out.gives.text));
+			    same_text(in->gives.text, out.gives.text) &&
+			    same_text(in->gives.steps, out.gives.steps));
 	}
 	assert_int_equal(lurk_image_recognise(&t.image, &identity), 2);
 	lurk_image_keyboard(&t.image, 1, &keyboard);
@@ -121,24 +127,29 @@ static void nonsense_is_refused(void **state)
 		{52 + 16, 9},     /* a profile beyond the rules */
 		{52 + 4, 0xff},   /* a name beyond the strings */
 		{52 + 24, 3},     /* a way that does not exist */
-		{80 + 8, 9},      /* a keyboard's recognisers */
-		{80 + 12, 9},     /* its quirks */
-		{80 + 16, 2},     /* flags that do not exist */
-		{80 + 5, 0xff},   /* its name */
-		{140, 99},        /* a bus that does not exist */
-		{140 + 13, 0xff}, /* a serial too long */
-		{236, 0},         /* a quirk of no kind */
-		{236 + 3, 9},     /* of no key */
-		{244, 0},         /* a rule on nothing */
-		{244, 9},         /* on what does not exist */
-		{244 + 1, 0},     /* that gives nothing known */
-		{244 + 1, 99},    /* the same */
-		{244 + 15, 9},    /* for a keyboard that is not there */
-		{244 + 13, 0xff}, /* with modifiers that do not exist */
-		{244 + 5, 9},     /* on a key that does not exist */
-		{244 + 7, 9},     /* that gives one */
-		{244 + 33, 0xff}, /* a note too long */
-		{244 + 2, 1 | 0}, /* a swap of a key with nothing */
+		{52 + 26, 1},     /* a profile based on itself */
+		{52 + 33, 0xff},  /* its word beyond the strings */
+		{88 + 8, 9},      /* a keyboard's recognisers */
+		{88 + 12, 9},     /* its quirks */
+		{88 + 16, 2},     /* flags that do not exist */
+		{88 + 5, 0xff},   /* its name */
+		{148, 99},        /* a bus that does not exist */
+		{148 + 13, 0xff}, /* a serial too long */
+		{244, 0},         /* a quirk of no kind */
+		{244 + 3, 9},     /* of no key */
+		{252, 0},         /* a rule on nothing */
+		{252, 9},         /* on what does not exist */
+		{252 + 1, 0},     /* that gives nothing known */
+		{252 + 1, 99},    /* the same */
+		{252 + 15, 9},    /* for a keyboard that is not there */
+		{252 + 13, 0xff}, /* with modifiers that do not exist */
+		{252 + 5, 9},     /* on a key that does not exist */
+		{252 + 7, 9},     /* that gives one */
+		{252 + 33, 0xff}, /* a note too long */
+		{252 + 40, 1},    /* steps of one byte */
+		{252 + 41, 0xff}, /* too many */
+		{252 + 2, 5},     /* a swap without modifiers */
+		{252 + 2, 1 | 0}, /* a swap of a key with nothing */
 	};
 	static struct test_rules t;
 	struct lurk_image image;
@@ -156,7 +167,8 @@ static void nonsense_is_refused(void **state)
 static void too_much_is_refused(void **state)
 {
 	static struct lurk_rule rules[LURK_RULES_MAX + 1];
-	struct lurk_profile profile = {{"x", 1}, {"", 0}, rules, 0, COUNT(rules), 0};
+	struct lurk_profile profile = {
+		.name = {"x", 1}, .rules = rules, .rule_count = COUNT(rules)};
 	struct lurk_image_parts parts = {&profile, 1, NULL, 0};
 	size_t needed;
 

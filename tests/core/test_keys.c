@@ -260,7 +260,7 @@ static bool find_on_gb(void *data, uint32_t c, lurk_key *key, uint16_t *modifier
 
 static void characters_are_found_on_the_layout(void **state)
 {
-	struct lurk_characters gb = {NULL, find_on_gb};
+	struct lurk_characters gb = {.find = find_on_gb};
 	struct lurk_name name;
 	char is[64];
 
@@ -271,6 +271,10 @@ static void characters_are_found_on_the_layout(void **state)
 	write_name(&name, is, sizeof is);
 	assert_string_equal(is, "300*Digit3");
 	assert_int_equal(lurk_name_read("';'", 3, &gb, &name), LURK_NAME_CHARACTER);
+	/* A capital names its key. */
+	assert_int_equal(lurk_name_read("Meta+C", 6, NULL, &name), LURK_NAME_PRESS);
+	write_name(&name, is, sizeof is);
+	assert_string_equal(is, "800*KeyC");
 }
 
 /* A bare number, and its readings in order. */

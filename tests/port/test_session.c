@@ -285,6 +285,142 @@ static void the_way_fits_the_rules(void **state)
 	}
 }
 
+#define TWO USB "  dipper: {wired: usb, product: \"fade:0003\", place: usb-2}\n"
+
+/* Rules that need more than one event, on two keyboards of which those for @1 leave the second one
+ * in the table way, or plain: its modifiers count all the same, and are lifted. Commands: `!1` uses
+ * a profile, `!p` the one before. */
+static const struct {
+	const char *rules, *presses, *got;
+} more[] = {
+	{"Pause>Meta+KeyC", "+Pause -Pause", "MetaLeft+ KeyC+ KeyC- MetaLeft- "},
+	{"F1>\"Ab\"", "+F1 -F1 +KeyX -KeyX ~100",
+	 "ShiftLeft+ KeyA+ KeyA- ShiftLeft- KeyB+ KeyB- KeyX+ KeyX- "},
+	{"F1>\"Ab\" @1", "+1:ShiftLeft +F1 -F1 ~100 -1:ShiftLeft +1:KeyX -1:KeyX",
+	 "ShiftLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- ShiftLeft- ShiftLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- "
+	 "ShiftLeft- ShiftLeft+ KeyA+ KeyA- ShiftLeft- KeyB+ KeyB- ShiftLeft+ KEY_UNKNOWN+ "
+	 "KEY_UNKNOWN- ShiftLeft- KeyX+ KeyX- "},
+	{"Shift+Digit3>KeyX @1", "+1:ShiftLeft +Digit3 -Digit3 +1:KeyB -1:KeyB -1:ShiftLeft",
+	 "ShiftLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- ShiftLeft- ShiftLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- "
+	 "ShiftLeft- KeyX+ KeyX- ShiftLeft+ KeyB+ KeyB- ShiftLeft- "},
+	{"Control+KeyE>nothing @1", "+1:ControlLeft +KeyE -KeyE -1:ControlLeft +KeyE -KeyE",
+	 "ControlLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- ControlLeft- KeyE+ KeyE- "},
+	{"only KeyH>ArrowLeft @1", "+1:AltLeft +KeyH -KeyH -1:AltLeft +KeyH -KeyH",
+	 "AltLeft+ KeyH+ KeyH- AltLeft- ArrowLeft+ ArrowLeft- "},
+	/* A modifier is what the table makes of it. */
+	{"CapsLock<>ControlLeft @3; Control+KeyE>KeyX @1",
+	 "+1:CapsLock +KeyE -KeyE -1:CapsLock +1:ControlLeft +KeyE -KeyE -1:ControlLeft",
+	 "ControlLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- ControlLeft- ControlLeft+ KEY_UNKNOWN+ "
+	 "KEY_UNKNOWN- ControlLeft- KeyX+ KeyX- ControlLeft+ KEY_UNKNOWN+ KEY_UNKNOWN- "
+	 "ControlLeft- CapsLock+ KeyE+ KeyE- CapsLock- "},
+	/* Caps Lock does not spoil text, nor get lost. */
+	{"F1>\"ab\"", "+CapsLock -CapsLock +F1 -F1 ~100",
+	 "CapsLock+ CapsLock- CapsLock+ CapsLock- KeyA+ KeyA- KeyB+ KeyB- CapsLock+ CapsLock- "},
+	/* The off chord ends text; both are physical. */
+	{"F1>\"abcdefghijklmnopqrstuvwxyz\"; Escape>nothing",
+	 "+F1 -F1 +ShiftLeft +ShiftRight +Escape ~2100 +KeyX -KeyX",
+	 "KeyA+ KeyA- KeyB+ KeyB- KeyX+ KeyX- "},
+	{"KeyA>KeyB; F12>=game; |game/test; KeyA>KeyC; KeyW>ArrowUp; F12>=previous",
+	 "+KeyA -KeyA +F12 -F12 +KeyA +KeyW -KeyA +F12 -KeyW -F12 +KeyA -KeyA +KeyW -KeyW",
+	 "KeyB+ KeyB- KeyC+ ArrowUp+ KeyC- ArrowUp- KeyB+ KeyB- KeyW+ KeyW- "},
+	/* Into a profile that the table can do, and back: held keys end with their keyboard's way.
+	 */
+	{"F12>=plain; |plain; KeyA<>KeyB", "+KeyX +F12 -F12 -KeyX +KeyA -KeyA !p +KeyA -KeyA",
+	 "KeyX+ KeyX- KeyB+ KeyB- KeyA+ KeyA- "},
+	{"KeyA>KeyB; |game/test; KeyA>KeyC",
+	 "+KeyA !1 -KeyA +KeyA -KeyA !0 +KeyA -KeyA !p +KeyA -KeyA",
+	 "KeyB+ KeyB- KeyC+ KeyC- KeyB+ KeyB- KeyC+ KeyC- "},
+	{"Delete>nothing; F9>toggle",
+	 "+Delete -Delete +F9 -F9 +Delete -Delete +F9 +Delete -F9 -Delete", "Delete+ Delete- "},
+};
+
+static void more_than_keys(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(more); i++) {
+		struct bench *b = make(TWO);
+		char copy[512], *rest = copy, *one;
+		const char *got;
+
+		assert_int_equal(apply(b, more[i].rules), LURK_OK);
+		press(b, "+KeyZ -KeyZ +1:KeyZ -1:KeyZ"); /* both were used */
+		sim_rig_got(b->rig);
+		snprintf(copy, sizeof copy, "%s", more[i].presses);
+		while ((one = strsep(&rest, " "))) {
+			if (*one == '!')
+				assert_int_equal(
+					lurk_session_use(&b->session,
+							 one[1] == 'p' ? LURK_PREVIOUS
+								       : (uint16_t)(one[1] - '0'),
+							 &b->report),
+					LURK_OK);
+			else
+				press(b, one);
+		}
+		got = sim_rig_got(b->rig);
+		if (strcmp(got, more[i].got))
+			fail_msg("%s: %s: %s, not %s", more[i].rules, more[i].presses, got,
+				 more[i].got);
+		assert_false(lurk_sim_anything_down(b->rig->sim));
+		for (uint16_t k = 0; k < 2; k++)
+			assert_int_equal(b->keyboards[k].taken,
+					 b->keyboards[k].choice.way == LURK_WAY_RELAY);
+		end(b);
+	}
+}
+
+/* The same rules and presses by the table and by the relay: programs get the same. */
+static void both_ways_give_the_same(void **state)
+{
+	static const char *const keys[] = {"KeyA",      "KeyB",     "CapsLock", "Escape",
+					   "ShiftLeft", "AltRight", "MetaLeft", "Delete",
+					   "Tab",       "Enter"};
+	uint64_t seed = 7;
+	unsigned compared = 0;
+
+	(void)state;
+	for (unsigned round = 0; round < 60; round++) {
+		struct bench *table = make(USB), *relay = make(USB);
+		char rules[256] = "relay ", presses[512] = "", got[2048];
+		unsigned order[COUNT(keys)], n;
+
+		for (unsigned i = 0; i < COUNT(keys); i++)
+			order[i] = i;
+		for (unsigned i = COUNT(keys) - 1; i; i--) {
+			unsigned other = random_next(&seed) % (i + 1), kept = order[i];
+
+			order[i] = order[other];
+			order[other] = kept;
+		}
+		for (unsigned i = 0; i + 1 < COUNT(keys) - 2; i += 2) {
+			n = (unsigned)strlen(rules);
+			if (random_next(&seed) % 3)
+				snprintf(rules + n, sizeof rules - n, "%s<>%s; ", keys[order[i]],
+					 keys[order[i + 1]]);
+			else if (strcmp(keys[order[i]], "Escape") &&
+				 strcmp(keys[order[i]], "ShiftLeft"))
+				snprintf(rules + n, sizeof rules - n, "%s>nothing; ",
+					 keys[order[i]]);
+		}
+		assert_int_equal(apply(table, rules + strlen("relay ")), LURK_OK);
+		assert_int_equal(apply(relay, rules), LURK_OK);
+		for (unsigned i = 0; i < 30; i++) {
+			n = (unsigned)strlen(presses);
+			snprintf(presses + n, sizeof presses - n, "%c%s ",
+				 "+-"[random_next(&seed) % 2],
+				 keys[random_next(&seed) % COUNT(keys)]);
+		}
+		compared += table->keyboards[0].choice.way == LURK_WAY_TABLE &&
+			    relay->keyboards[0].choice.way == LURK_WAY_RELAY;
+		press(table, presses);
+		snprintf(got, sizeof got, "%s", sim_rig_got(table->rig));
+		play(relay, presses, got);
+		end(table);
+		end(relay);
+	}
+	assert_true(compared > 40);
+}
+
 static void a_nameless_key_gets_a_job(void **state)
 {
 	struct bench *b = make("  curlew: {wired: usb, product: \"fade:0001\", odd: {Feather: "
@@ -759,7 +895,8 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 		enum lurk_error error;
 	} rows[] = {
 		{"CapsLock>Tab; CapsLock>Space", LURK_ERR_CONFLICT},
-		{"Shift+KeyA>KeyB", LURK_ERR_NOT_YET},
+		{"F1>\"\"", LURK_ERR_UNTYPED},
+		{"F1>=nowhere", LURK_ERR_NO_PROFILE},
 		{"CapsLock>Tab @3; CapsLock>Space @3",
 		 LURK_ERR_CONFLICT}, /* for one that is not here */
 	};
@@ -819,6 +956,8 @@ int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(the_way_fits_the_rules),
+		cmocka_unit_test(more_than_keys),
+		cmocka_unit_test(both_ways_give_the_same),
 		cmocka_unit_test(a_nameless_key_gets_a_job),
 		cmocka_unit_test(nothing_sticks_when_rules_change),
 		cmocka_unit_test(a_stuck_key_can_be_disabled),

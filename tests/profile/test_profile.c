@@ -25,9 +25,11 @@ static bool read_profile(struct lurk_profile_file *file, struct lurk_keyboards_f
 	memcpy(copy, text, length);
 	copy[length] = '\0';
 	assert_true(read_keyboards(keyboards, keyboards_text, why));
+	struct lurk_profile_set set = {.files = {file}, .count = 1};
+
 	if (!lurk_profile_read(file, "p.yaml", copy, length, keyboards, NULL, why))
 		return false;
-	if (lurk_profile_agrees(file, keyboards, why))
+	if (lurk_profile_agrees(&set, keyboards, why))
 		return true;
 	lurk_profile_free(file);
 	return false;
@@ -86,7 +88,9 @@ static void rules_are_read(void **state)
 			snprintf(words + strlen(words), sizeof words - strlen(words), " (%.*s)",
 				 (int)r->note.length, r->note.bytes);
 		assert_string_equal(words, rules[i].words);
-		assert_int_equal(file.not_yet != 0, lurk_rule_check(r) == LURK_ERR_NOT_YET);
+		assert_int_equal(lurk_rule_check(r), r->gives.kind == LURK_GIVES_TEXT
+							     ? LURK_ERR_UNTYPED
+							     : LURK_OK); /* no layout is known */
 		lurk_profile_free(&file);
 		lurk_keyboards_free(&keyboards);
 	}
@@ -104,7 +108,8 @@ static const struct {
 	{"lurk: 1\nrulez: []\n",
 	 "p.yaml:2:1: a profile has no field `rulez`; did you mean `rules`?"},
 	{"lurk: 1\ncolour: teal\n",
-	 "p.yaml:2:1: a profile has no field `colour`; it can have lurk, name, layout, rules"},
+	 "p.yaml:2:1: a profile has no field `colour`; it can have lurk, name, based-on, "
+	 "layout, rules"},
 	{"lurk: 1\nlurk: 1\n", "p.yaml:2:1: `lurk` is already given on line 1; keep one of them"},
 	{"lurk: 1\nname: [a]\n", "p.yaml:2:7: `name:` takes one text"},
 	{"lurk: 1\nlayout: [a]\n", "p.yaml:2:9: `layout:` takes one name, such as gb"},
@@ -130,9 +135,11 @@ static const struct {
 	{HEAD "- swap: [F1, f1]\n", "p.yaml:3:9: a key cannot be swapped with itself"},
 	{HEAD "- swap: [Shift+F1, F2]\n", "p.yaml:3:9: keys are swapped without modifiers"},
 	{HEAD "- swap: [F1, any Enter]\n",
-	 "p.yaml:3:14: `any Enter` cannot be given: a rule gives a key, `nothing` or `itself`"},
+	 "p.yaml:3:14: `any Enter` cannot be given: a rule gives a key, a chord such as Meta+KeyC, "
+	 "{text: ...}, `nothing` or `itself`"},
 	{HEAD "- press: F1\n  gives: hid:07:a5\n",
-	 "p.yaml:4:10: `hid:07:a5` cannot be given: a rule gives a key, `nothing` or `itself`"},
+	 "p.yaml:4:10: `hid:07:a5` cannot be given: a rule gives a key, a chord such as Meta+KeyC, "
+	 "{text: ...}, `nothing` or `itself`"},
 	{HEAD "- press: F1\n  gives: F2\n  keyboard: wagtial\n",
 	 "p.yaml:5:13: no keyboard is called `wagtial`; keyboards.yaml has wagtail, heron, dipper"},
 	{HEAD "- press: F1\n  gives: F2\n  of: true\n",
@@ -419,32 +426,131 @@ static void scalars_are_quoted(void **state)
 	}
 }
 
-static void what_is_not_yet_is_said_when_applied(void **state)
+/* A layout of small letters, which others than this one have as well. */
+static unsigned type_letter(void *data, uint32_t c, struct lurk_step steps[LURK_CHARACTER_STEPS])
 {
-	struct lurk_keyboards_file keyboards;
-	struct lurk_profile_file file;
-	struct lurk_message why;
-	size_t length;
-	uint8_t *image;
-	const char text[] = HEAD "- press: F1\n  gives: F2\n- press: F3\n  gives: {text: teal}\n";
-	const char off[] =
-		HEAD "- press: F1\n  gives: F2\n- press: F3\n  gives: {text: teal}\n  off: true\n";
+	(void)data;
+	steps[0] = (struct lurk_step){(lurk_key)(LURK_KEY_A + c - 'a'), 0};
+	return c >= 'a' && c <= 'z';
+}
+
+static const char *with_umlauts(void *data, uint32_t c)
+{
+	(void)data;
+	return c == 0xe4 ? "de or se" : "";
+}
+
+#define RULE(gives) HEAD "- press: F1\n  gives: " gives "\n"
+
+/* Up to three profiles: profile.yaml, game.yaml, guest.yaml, and what is said when they shall be
+ * applied; "" where nothing is. The words of the order in the image. */
+static const struct {
+	const char *texts[3];
+	bool layout;
+	const char *message, *order;
+} sets_of_profiles[] = {
+	{{RULE("{text: teal}")}, true, "", "base"},
+	{{RULE("{text: teal}")},
+	 false,
+	 "profile.yaml:4:17: which keys type this depends on the layout, and none is known here; "
+	 "give `layout:` in the profile, such as layout: gb",
+	 ""},
+	{{RULE("{text: 'käfer'}")},
+	 true,
+	 "profile.yaml:4:17: the layout has no keys for `ä` (U+00E4); these have: de or se "
+	 "(`layout:` in the profile says which is used)",
+	 ""},
+	{{RULE("{text: A}")},
+	 true,
+	 "profile.yaml:4:17: the layout has no keys for `A` (U+0041), nor has any common one",
+	 ""},
+	{{RULE("{text: A}") "  off: true\n"}, true, "", "base"},
+	{{RULE("{profile: game}")},
+	 true,
+	 "profile.yaml:4:20: there is no profile `game`; `lurk profile new game` makes it",
+	 ""},
+	{{RULE("{profile: game}"), HEAD}, true, "", "base game"},
+	{{RULE("{profile: previous}")}, true, "", "base"},
+	{{HEAD, "lurk: 1\nbased-on: BASE\n", HEAD}, true, "", "base game guest"},
+	{{HEAD, "lurk: 1\nbased-on: guest\n", "lurk: 1\nbased-on: base\n"},
+	 true,
+	 "",
+	 "base game guest"},
+	{{"lurk: 1\nbased-on: guest\n", HEAD, HEAD}, true, "", "base guest game"},
+	{{HEAD, "lurk: 1\nbased-on: gust\n"},
+	 true,
+	 "game.yaml:2:11: `gust` is no profile here; `lurk profile list` lists them",
+	 ""},
+	{{HEAD, "lurk: 1\nbased-on: guest\n", "lurk: 1\nbased-on: game\n"},
+	 true,
+	 "game.yaml:2:11: `guest` cannot be meant: the profile would be based on itself",
+	 ""},
+};
+
+static void several_profiles_go_into_one_image(void **state)
+{
+	static const char *const paths[] = {"profile.yaml", "game.yaml", "guest.yaml"};
+	const struct lurk_characters letters = {.type = type_letter, .elsewhere = with_umlauts};
 
 	(void)state;
-	assert_true(read_profile(&file, &keyboards, text, strlen(text), &why));
-	assert_null(lurk_profile_image(&file, &keyboards, &length, &why));
-	assert_string_equal(
-		why.text,
-		"p.yaml:5:3: not yet: rules that type text come in a later version; write `off: "
-		"true` in it to keep it and apply the others");
-	lurk_profile_free(&file);
-	lurk_keyboards_free(&keyboards);
-	assert_true(read_profile(&file, &keyboards, off, strlen(off), &why));
-	image = lurk_profile_image(&file, &keyboards, &length, &why);
-	assert_non_null(image);
-	free(image);
-	lurk_profile_free(&file);
-	lurk_keyboards_free(&keyboards);
+	for (size_t i = 0; i < COUNT(sets_of_profiles); i++) {
+		struct lurk_keyboards_file keyboards;
+		struct lurk_profile_file files[3];
+		struct lurk_profile_set set = {.count = 0};
+		struct lurk_message why = {""};
+		struct lurk_image image;
+		char order[64] = "";
+		size_t length;
+		uint8_t *bytes;
+
+		assert_true(read_keyboards(&keyboards, keyboards_text, &why));
+		for (; set.count < 3 && sets_of_profiles[i].texts[set.count]; set.count++) {
+			const char *text = sets_of_profiles[i].texts[set.count];
+
+			if (!lurk_profile_read(&files[set.count], paths[set.count], strdup(text),
+					       strlen(text), &keyboards,
+					       sets_of_profiles[i].layout ? &letters : NULL, &why))
+				fail_msg("%s", why.text);
+			set.files[set.count] = &files[set.count];
+		}
+		bytes = lurk_profile_image(&set, &keyboards, &length, &why);
+		assert_string_equal(bytes ? "" : why.text, sets_of_profiles[i].message);
+		if (bytes)
+			assert_int_equal(lurk_image_open(bytes, length, &image), LURK_OK);
+		for (unsigned p = 0; bytes && p < image.profile_count; p++) {
+			struct lurk_profile profile;
+
+			lurk_image_profile(&image, p, &profile);
+			snprintf(order + strlen(order), sizeof order - strlen(order), "%s%.*s",
+				 p ? " " : "", (int)profile.word.length, profile.word.bytes);
+		}
+		assert_string_equal(order, sets_of_profiles[i].order);
+		free(bytes);
+		for (unsigned p = 0; p < set.count; p++)
+			lurk_profile_free(&files[p]);
+		lurk_keyboards_free(&keyboards);
+	}
+}
+
+static void words_of_files(void **state)
+{
+	static const struct {
+		const char *path, *word;
+	} rows[] = {{"/etc/lurk/profile.yaml", "base"},
+		    {"profiles/game-2.yaml", "game-2"},
+		    {"a b.yaml", ""},
+		    {"previous.yaml", NULL},
+		    {".yaml", ""},
+		    {"Game", "Game"}};
+	char word[LURK_PROFILE_WORD];
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		assert_int_equal(lurk_profile_word(rows[i].path, word),
+				 rows[i].word && *rows[i].word);
+		if (rows[i].word)
+			assert_string_equal(word, rows[i].word);
+	}
 }
 
 int main(void)
@@ -456,7 +562,8 @@ int main(void)
 		cmocka_unit_test(edits_leave_the_rest_alone),
 		cmocka_unit_test(names_are_added),
 		cmocka_unit_test(scalars_are_quoted),
-		cmocka_unit_test(what_is_not_yet_is_said_when_applied),
+		cmocka_unit_test(several_profiles_go_into_one_image),
+		cmocka_unit_test(words_of_files),
 	};
 
 	return cmocka_run_group_tests_name("profile", tests, NULL, NULL);

@@ -8,7 +8,7 @@
 #include "lurk/port.h"
 #include "port/linux/record.h"
 
-enum { LURK_NODE_HELD = 32, LURK_NODE_HEARS = 4 };
+enum { LURK_NODE_HELD = 32, LURK_NODE_HEARS = LURK_LISTEN_KEYS };
 
 struct lurk_node_entry {
 	uint32_t raw;

@@ -13,14 +13,15 @@ enum {
 	LINE = 512,
 	PRESS_US = 80000,
 	PAUSE_US = 120000,
-	KEYMAP_SIZE = 1 << 20,
+	KEYMAP_SIZE = 1 << 22,
+	FEW = 8, /* strokes that are told one by one */
 	CELL = 256
 };
 
 /* A row being put together: what one piece of wire data led to. */
 struct row {
 	char wire[CELL], key[CELL], got[CELL], text[CELL], note[CELL];
-	unsigned repeats;
+	unsigned repeats, strokes;
 	bool any;
 };
 
@@ -60,6 +61,11 @@ static void flush(struct player *p)
 		.note = row->note,
 	};
 
+	if (row->strokes > FEW) {
+		snprintf(repeats, sizeof repeats, "%u strokes", row->strokes);
+		*row->got = '\0';
+		add(row->got, "", repeats);
+	}
 	if (row->repeats) {
 		snprintf(repeats, sizeof repeats, "%u repeat%s", row->repeats,
 			 row->repeats > 1 ? "s" : "");
@@ -110,11 +116,20 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	char text[LURK_WORDS];
 
 	(void)keyboard;
+	/* Text that is typed stands on a line of its own. */
+	if (lurk_engine_types(&p->computer->session.engine) && *p->row.wire)
+		flush(p);
 	p->row.any = true;
 	if (state == LURK_REPEAT) {
 		p->row.repeats++;
 		return;
 	}
+	if (key == LURK_KEY_UNKNOWN) { /* tapped, so that no modifier is seen alone */
+		if (state == LURK_DOWN)
+			add(p->row.got, ", ", "a spacer");
+		return;
+	}
+	p->row.strokes++;
 	snprintf(text, sizeof text, "%s %s", lurk_key_name(key), state_name((uint8_t)state));
 	add(p->row.got, ", ", text);
 }
@@ -286,7 +301,8 @@ static void move_key(struct player *p, unsigned key, bool down)
 {
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
 	lurk_computer_settle(p->computer);
-	flush(p);
+	if (!lurk_engine_types(&p->computer->session.engine))
+		flush(p);
 }
 
 static bool play_key(struct player *p)
@@ -410,6 +426,27 @@ static bool play_keep(struct player *p)
 	return true;
 }
 
+/* `use NAME`, `use previous`. */
+static bool play_use(struct player *p)
+{
+	const char *word = p->words[1];
+	const struct lurk_image *image = lurk_session_image(&p->computer->session);
+	uint16_t profile = LURK_PREVIOUS;
+	struct lurk_apply_report unused;
+
+	if (strcmp(word, "previous") != 0)
+		profile =
+			image ? (uint16_t)(lurk_image_find_profile(
+						   image, (struct lurk_text){word, strlen(word)}) -
+					   1U)
+			      : LURK_PREVIOUS;
+	if ((profile == LURK_PREVIOUS && strcmp(word, "previous") != 0) ||
+	    lurk_session_use(&p->computer->session, profile, &unused) != LURK_OK)
+		return complain(p, "no profile was applied that is called", word);
+	lurk_computer_settle(p->computer);
+	return true;
+}
+
 static bool play_boot(struct player *p)
 {
 	lurk_sim_boot(p->computer->sim);
@@ -483,6 +520,7 @@ static const struct {
 	{"plug", 2, 6, play_plug, "plug KEYBOARD [by radio] [in PLACE]"},
 	{"unplug", 2, 2, play_plug, "unplug KEYBOARD"},
 	{"apply", 1, 1, play_apply, "apply"},
+	{"use", 2, 2, play_use, "use PROFILE"},
 	{"keep", 1, 1, play_keep, "keep"},
 	{"reboot", 1, 1, play_boot, "reboot"},
 	{"cut", 2, 5, play_cut, "cut power [after N bytes]"},
@@ -535,7 +573,7 @@ static bool play_line(struct player *p, const char *text)
 	}
 	return complain(p,
 			"a script has press, hold, release, type, wait, plug, unplug, apply, "
-			"keep, reboot, cut power "
+			"use, keep, reboot, cut power "
 			"and power on; it has no",
 			p->words[0]);
 }
@@ -560,6 +598,9 @@ bool lurk_computer_play(struct lurk_computer *computer, const char *path, FILE *
 		line[strcspn(line, "\r\n")] = '\0';
 		fine = play_line(&p, line);
 	}
+	while (fine && lurk_engine_types(&computer->session.engine))
+		pass_time(&p, LURK_TYPING_US);
+	flush(&p);
 	lurk_sim_watch_with(computer->sim, &(struct lurk_sim_watch){0});
 	return fine;
 }

@@ -131,7 +131,9 @@ static void node_event(struct lurk_sim *sim, unsigned number, struct node *node,
 	bool ps2 = sim->keyboards[number].spec->wired != LURK_WIRED_USB &&
 		   node == &sim->keyboards[number].source;
 
-	if (key == LURK_KEY_NONE || key == LURK_KEY_UNKNOWN)
+	/* What a table disables is no event; what a virtual node sends is. */
+	if (key == LURK_KEY_NONE ||
+	    (key == LURK_KEY_UNKNOWN && node == &sim->keyboards[number].source))
 		return;
 	if (state == LURK_UP ? !node->down[key] : node->down[key]) {
 		if (state == LURK_UP || !ps2)

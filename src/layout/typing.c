@@ -1,0 +1,317 @@
+#include "layout/typing.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include <xkbcommon/xkbcommon-compose.h>
+
+/* X11 counts keys from 8. */
+enum { KEYCODE_OFFSET = 8, PLACES_MAX = 16384, FIRSTS_MAX = 64, LEVEL_KEYS = 4 };
+
+/* Modifiers that a step may have: in the order in which they are preferred. */
+static const uint16_t tried[] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
+				 LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
+enum { TRIED = sizeof tried / sizeof *tried };
+
+/* A key with modifiers, perhaps with other keys held that choose a level, and what it gives. */
+struct place {
+	struct lurk_step step;
+	uint8_t holds[2]; /* 1 + index of level keys, 0 for none */
+	xkb_keysym_t sym;
+	uint32_t codepoint; /* 0 where it gives none by itself */
+	bool numpad;
+};
+
+struct lurk_typing_table {
+	struct place places[PLACES_MAX];
+	unsigned count, simple; /* those before `simple` need no level keys */
+	lurk_key levels[LEVEL_KEYS];
+	unsigned level_count;
+	struct xkb_compose_table *compose;
+	struct xkb_compose_state *state; /* NULL where there is none */
+	unsigned firsts[FIRSTS_MAX];     /* places that begin a sequence */
+	unsigned first_count;
+};
+
+/* ---- What every key gives ------------------------------------------------------------------- */
+
+static void press(struct xkb_state *state, lurk_key key, bool down)
+{
+	xkb_state_update_key(state, (xkb_keycode_t)key + KEYCODE_OFFSET,
+			     down ? XKB_KEY_DOWN : XKB_KEY_UP);
+}
+
+bool lurk_typing_commands(struct xkb_state *state, xkb_keycode_t code)
+{
+	static const char *const names[] = {XKB_MOD_NAME_CTRL, XKB_MOD_NAME_ALT, XKB_MOD_NAME_LOGO};
+
+	for (unsigned i = 0; i < sizeof names / sizeof *names; i++) {
+		xkb_mod_index_t mod =
+			xkb_keymap_mod_get_index(xkb_state_get_keymap(state), names[i]);
+
+		if (xkb_state_mod_index_is_active(state, mod, XKB_STATE_MODS_EFFECTIVE) > 0 &&
+		    xkb_state_mod_index_is_consumed(state, code, mod) <= 0)
+			return true;
+	}
+	return false;
+}
+
+static uint32_t codepoint_of(xkb_keysym_t sym)
+{
+	uint32_t c = xkb_keysym_to_utf32(sym);
+
+	return c == '\r' ? '\n' : c >= ' ' || c == '\t' ? c : 0;
+}
+
+/* A state with modifiers and level keys held; NULL without memory. */
+static struct xkb_state *state_with(const struct lurk_typing_table *t, struct xkb_keymap *keymap,
+				    uint16_t modifiers, const uint8_t holds[2], bool caps_lock)
+{
+	struct xkb_state *state = xkb_state_new(keymap);
+
+	if (!state)
+		abort();
+	if (caps_lock) {
+		press(state, LURK_KEY_CAPSLOCK, true);
+		press(state, LURK_KEY_CAPSLOCK, false);
+	}
+	for (unsigned i = 0; i < 2; i++) {
+		if (holds[i])
+			press(state, t->levels[holds[i] - 1], true);
+	}
+	if (modifiers & LURK_MOD_SHIFT)
+		press(state, LURK_KEY_LEFTSHIFT, true);
+	if (modifiers & LURK_MOD_RIGHT_ALT)
+		press(state, LURK_KEY_RIGHTALT, true);
+	return state;
+}
+
+/* What all keys give with these held. With Caps Lock on as well: what that changes is marked. */
+static void look_at_all(struct lurk_typing_table *t, struct xkb_keymap *keymap, uint16_t modifiers,
+			const uint8_t holds[2])
+{
+	struct xkb_state *state = state_with(t, keymap, modifiers, holds, false);
+	struct xkb_state *locked = state_with(t, keymap, modifiers, holds, true);
+
+	for (lurk_key key = lurk_key_next(0); key && t->count < PLACES_MAX;
+	     key = lurk_key_next(key)) {
+		xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
+		xkb_keysym_t sym = xkb_state_key_get_one_sym(state, code);
+		bool locks = xkb_state_key_get_one_sym(locked, code) != sym;
+
+		if (sym == XKB_KEY_NoSymbol || lurk_typing_commands(state, code))
+			continue;
+		t->places[t->count++] = (struct place){
+			.step = {key, (uint16_t)(modifiers | (locks ? LURK_STEP_LOCKS : 0))},
+			.holds = {holds[0], holds[1]},
+			.sym = sym,
+			.codepoint = codepoint_of(sym),
+			.numpad = lurk_key_side(key) == LURK_SIDE_NUMPAD,
+		};
+	}
+	xkb_state_unref(state);
+	xkb_state_unref(locked);
+}
+
+/* Keys that choose a level while they are held, beside Shift and AltRight. */
+static void find_levels(struct lurk_typing_table *t, struct xkb_keymap *keymap)
+{
+	static const char *const others[] = {XKB_MOD_NAME_SHIFT, XKB_MOD_NAME_CTRL,
+					     XKB_MOD_NAME_ALT, XKB_MOD_NAME_LOGO,
+					     XKB_MOD_NAME_CAPS};
+	xkb_mod_mask_t known = 0;
+
+	for (unsigned i = 0; i < sizeof others / sizeof *others; i++)
+		known |= 1U << xkb_keymap_mod_get_index(keymap, others[i]);
+	for (lurk_key key = lurk_key_next(0); key && t->level_count < LEVEL_KEYS;
+	     key = lurk_key_next(key)) {
+		struct xkb_state *state = xkb_state_new(keymap);
+		xkb_mod_mask_t held, after;
+
+		if (!state)
+			abort();
+		press(state, key, true);
+		held = xkb_state_serialize_mods(state, XKB_STATE_MODS_EFFECTIVE);
+		press(state, key, false);
+		after = xkb_state_serialize_mods(state, XKB_STATE_MODS_EFFECTIVE);
+		if (held & ~known && !(held & known) && !after && key != LURK_KEY_RIGHTALT)
+			t->levels[t->level_count++] = key;
+		xkb_state_unref(state);
+	}
+}
+
+static void look_at_levels(struct lurk_typing_table *t, struct xkb_keymap *keymap)
+{
+	for (uint8_t one = 0; one <= t->level_count; one++) {
+		for (uint8_t two = 0; two < one || (!one && !two); two++) {
+			const uint8_t holds[2] = {one, two};
+
+			for (unsigned i = 0; i < TRIED; i++)
+				look_at_all(t, keymap, tried[i], holds);
+			if (!one)
+				t->simple = t->count;
+		}
+	}
+}
+
+/* ---- Sequences ------------------------------------------------------------------------------ */
+
+/* The locale whose sequences programs use. */
+static const char *locale(void)
+{
+	static const char *const variables[] = {"LC_ALL", "LC_CTYPE", "LANG"};
+
+	for (unsigned i = 0; i < 3; i++) {
+		const char *value = getenv(variables[i]);
+
+		if (value && *value)
+			return strcmp(value, "C") && strcmp(value, "POSIX") &&
+					       strcmp(value, "C.UTF-8")
+				       ? value
+				       : "en_US.UTF-8";
+	}
+	return "en_US.UTF-8";
+}
+
+static enum xkb_compose_status feed(struct lurk_typing_table *t, unsigned place)
+{
+	if (xkb_compose_state_feed(t->state, t->places[place].sym) == XKB_COMPOSE_FEED_IGNORED)
+		return XKB_COMPOSE_NOTHING;
+	return xkb_compose_state_get_status(t->state);
+}
+
+static void find_firsts(struct lurk_typing_table *t, struct xkb_context *context)
+{
+	t->compose =
+		xkb_compose_table_new_from_locale(context, locale(), XKB_COMPOSE_COMPILE_NO_FLAGS);
+	t->state =
+		t->compose ? xkb_compose_state_new(t->compose, XKB_COMPOSE_STATE_NO_FLAGS) : NULL;
+	for (unsigned i = 0; t->state && i < t->simple && t->first_count < FIRSTS_MAX; i++) {
+		xkb_compose_state_reset(t->state);
+		if (feed(t, i) == XKB_COMPOSE_COMPOSING)
+			t->firsts[t->first_count++] = i;
+	}
+}
+
+static bool gives(struct lurk_typing_table *t, uint32_t codepoint)
+{
+	char text[16] = "";
+	int n = xkb_compose_state_get_utf8(t->state, text, sizeof text);
+	uint32_t c;
+
+	return n > 0 && n < (int)sizeof text &&
+	       lurk_character_read(text, (size_t)n, &c) == (size_t)n && c == codepoint;
+}
+
+/* The sequence that begins with this place and gives the character: two steps, else three. */
+static unsigned from_first(struct lurk_typing_table *t, unsigned first, uint32_t codepoint,
+			   unsigned length, struct lurk_step steps[LURK_LAYOUT_STEPS])
+{
+	for (unsigned i = 0; i < t->simple; i++) {
+		enum xkb_compose_status status;
+
+		xkb_compose_state_reset(t->state);
+		feed(t, first);
+		status = feed(t, i);
+		if (length == 2 && status == XKB_COMPOSE_COMPOSED && gives(t, codepoint)) {
+			steps[0] = t->places[first].step;
+			steps[1] = t->places[i].step;
+			return 2;
+		}
+		for (unsigned k = 0;
+		     length == 3 && status == XKB_COMPOSE_COMPOSING && k < t->simple; k++) {
+			xkb_compose_state_reset(t->state);
+			feed(t, first);
+			feed(t, i);
+			if (feed(t, k) != XKB_COMPOSE_COMPOSED || !gives(t, codepoint))
+				continue;
+			steps[0] = t->places[first].step;
+			steps[1] = t->places[i].step;
+			steps[2] = t->places[k].step;
+			return 3;
+		}
+	}
+	return 0;
+}
+
+/* ---- Finding -------------------------------------------------------------------------------- */
+
+struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap)
+{
+	struct lurk_typing_table *t = calloc(1, sizeof *t);
+
+	if (!t)
+		return NULL;
+	find_levels(t, keymap);
+	look_at_levels(t, keymap);
+	find_firsts(t, context);
+	return t;
+}
+
+void lurk_typing_free(struct lurk_typing_table *table)
+{
+	if (!table)
+		return;
+	xkb_compose_state_unref(table->state);
+	xkb_compose_table_unref(table->compose);
+	free(table);
+}
+
+static bool is_first(const struct lurk_typing_table *t, unsigned place)
+{
+	for (unsigned i = 0; i < t->first_count; i++) {
+		if (t->firsts[i] == place)
+			return true;
+	}
+	return false;
+}
+
+/* The best place for the character: without level keys, with the fewest modifiers, and then the
+ * lowest number. */
+static const struct place *find_place(const struct lurk_typing_table *t, uint32_t codepoint,
+				      bool numpad)
+{
+	for (unsigned i = 0; i < t->count; i++) {
+		const struct place *p = &t->places[i];
+
+		if (p->codepoint == codepoint && p->numpad == numpad && !is_first(t, i))
+			return p;
+	}
+	return NULL;
+}
+
+unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,
+			  struct lurk_step steps[LURK_LAYOUT_STEPS])
+{
+	const struct place *p = codepoint ? find_place(table, codepoint, false) : NULL;
+	unsigned n = 0;
+
+	if (!p && codepoint)
+		p = find_place(table, codepoint, true);
+	for (unsigned i = 0; p && i < 2; i++) {
+		if (p->holds[i])
+			steps[n++] =
+				(struct lurk_step){table->levels[p->holds[i] - 1], LURK_STEP_HOLD};
+	}
+	if (p) {
+		steps[n++] = p->step;
+		return n;
+	}
+	for (unsigned length = 2; codepoint && !n && length <= LURK_LAYOUT_STEPS; length++) {
+		for (unsigned i = 0; !n && i < table->first_count; i++)
+			n = from_first(table, table->firsts[i], codepoint, length, steps);
+	}
+	return n;
+}
+
+bool lurk_typing_key(struct lurk_typing_table *table, uint32_t codepoint, struct lurk_step *step)
+{
+	const struct place *p = codepoint ? find_place(table, codepoint, false) : NULL;
+
+	if (!p && codepoint)
+		p = find_place(table, codepoint, true);
+	if (!p || p->holds[0])
+		return false;
+	*step = p->step;
+	return true;
+}

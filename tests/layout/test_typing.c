@@ -1,0 +1,321 @@
+/* Text: the strokes that are found for it, fed to libxkbcommon's own state as a desktop feeds it,
+ * give back that text. */
+#include "../core/check.h"
+
+#include <stdio.h>
+#include <xkbcommon/xkbcommon-compose.h>
+#include <xkbcommon/xkbcommon.h>
+
+#include "layout/layout.h"
+
+enum { KEYCODE_OFFSET = 8, LAYOUTS = 1024 };
+
+static const char base_list[] = "/usr/share/X11/xkb/rules/base.lst";
+
+/* A desktop of its own, which shares nothing with the code under test. */
+struct desktop {
+	struct xkb_context *context;
+	struct xkb_keymap *keymap;
+	struct xkb_state *state;
+	struct xkb_compose_state *compose;
+	char text[4096];
+};
+
+static struct xkb_compose_table *compose_table;
+
+static void no_log(struct xkb_context *context, enum xkb_log_level level, const char *format,
+		   va_list args)
+{
+	(void)context;
+	(void)level;
+	(void)format;
+	(void)args;
+}
+
+static bool desktop_open(struct desktop *d, const char *name)
+{
+	char layout[64] = "", variant[64] = "";
+	struct xkb_rule_names names = {
+		.rules = "evdev", .model = "pc105", .layout = layout, .variant = variant};
+
+	memset(d, 0, sizeof *d);
+	sscanf(name, "%63[^:]:%63s", layout, variant);
+	d->context = xkb_context_new(XKB_CONTEXT_NO_FLAGS);
+	xkb_context_set_log_fn(d->context, no_log);
+	d->keymap = xkb_keymap_new_from_names(d->context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
+	if (!d->keymap)
+		return false;
+	if (!compose_table)
+		compose_table = xkb_compose_table_new_from_locale(d->context, "en_US.UTF-8",
+								  XKB_COMPOSE_COMPILE_NO_FLAGS);
+	assert_non_null(compose_table);
+	d->compose = xkb_compose_state_new(compose_table, XKB_COMPOSE_STATE_NO_FLAGS);
+	return true;
+}
+
+/* All keys up, all locks off. */
+static void desktop_reset(struct desktop *d)
+{
+	xkb_state_unref(d->state);
+	d->state = xkb_state_new(d->keymap);
+	xkb_compose_state_reset(d->compose);
+	d->text[0] = '\0';
+}
+
+static void desktop_close(struct desktop *d)
+{
+	xkb_compose_state_unref(d->compose);
+	xkb_state_unref(d->state);
+	xkb_keymap_unref(d->keymap);
+	xkb_context_unref(d->context);
+}
+
+static void desktop_key(struct desktop *d, lurk_key key, bool down)
+{
+	xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
+	char got[64] = "";
+
+	if (down) {
+		xkb_compose_state_feed(d->compose, xkb_state_key_get_one_sym(d->state, code));
+		switch (xkb_compose_state_get_status(d->compose)) {
+		case XKB_COMPOSE_COMPOSED:
+			xkb_compose_state_get_utf8(d->compose, got, sizeof got);
+			xkb_compose_state_reset(d->compose);
+			break;
+		case XKB_COMPOSE_NOTHING:
+			xkb_state_key_get_utf8(d->state, code, got, sizeof got);
+			*got = *got == '\r' ? '\n' : *got;
+			break;
+		case XKB_COMPOSE_CANCELLED:
+			xkb_compose_state_reset(d->compose);
+			break;
+		default:
+			break;
+		}
+	}
+	xkb_state_update_key(d->state, code, down ? XKB_KEY_DOWN : XKB_KEY_UP);
+	snprintf(d->text + strlen(d->text), sizeof d->text - strlen(d->text), "%s", got);
+}
+
+static void desktop_tap(struct desktop *d, lurk_key key)
+{
+	desktop_key(d, key, true);
+	desktop_key(d, key, false);
+}
+
+/* What the steps of a whole text give, with Caps Lock off before it where a step needs that, as the
+ * engine does. */
+static void desktop_type(struct desktop *d, const struct lurk_step *steps, size_t count,
+			 bool caps_lock)
+{
+	bool locks = false;
+
+	for (size_t i = 0; i < count; i++)
+		locks = locks || steps[i].modifiers & LURK_STEP_LOCKS;
+	if (caps_lock)
+		desktop_tap(d, LURK_KEY_CAPSLOCK);
+	if (caps_lock && locks)
+		desktop_tap(d, LURK_KEY_CAPSLOCK);
+	d->text[0] = '\0';
+	for (size_t i = 0; i < count; i++) {
+		uint16_t modifiers;
+		size_t held = i;
+
+		while (steps[i].modifiers & LURK_STEP_HOLD)
+			desktop_key(d, steps[i++].key, true);
+		modifiers = steps[i].modifiers;
+
+		if (modifiers & LURK_MOD_SHIFT)
+			desktop_key(d, LURK_KEY_LEFTSHIFT, true);
+		if (modifiers & LURK_MOD_RIGHT_ALT)
+			desktop_key(d, LURK_KEY_RIGHTALT, true);
+		desktop_tap(d, steps[i].key);
+		if (modifiers & LURK_MOD_RIGHT_ALT)
+			desktop_key(d, LURK_KEY_RIGHTALT, false);
+		if (modifiers & LURK_MOD_SHIFT)
+			desktop_key(d, LURK_KEY_LEFTSHIFT, false);
+		for (; held < i; held++)
+			desktop_key(d, steps[held].key, false);
+	}
+}
+
+/* With Caps Lock off, and on. */
+static bool comes_back(struct desktop *d, const char *layout, const char *text,
+		       const struct lurk_step *steps, size_t count)
+{
+	bool fine = true;
+
+	for (int caps_lock = 0; caps_lock < 2; caps_lock++) {
+		desktop_reset(d);
+		desktop_type(d, steps, count, caps_lock);
+		if (!strcmp(d->text, text))
+			continue;
+		printf("%s: \"%s\" came back as \"%s\"%s\n", layout, text, d->text,
+		       caps_lock ? " with Caps Lock on" : "");
+		fine = false;
+	}
+	return fine;
+}
+
+/* ---- Every layout: printable ASCII ----------------------------------------------------------- */
+
+static unsigned read_layouts(char names[LAYOUTS][64])
+{
+	FILE *file = fopen(base_list, "r");
+	char line[256], section[32] = "", word[64], of[64];
+	unsigned count = 0;
+
+	assert_non_null(file);
+	while (fgets(line, sizeof line, file) && count < LAYOUTS) {
+		if (sscanf(line, "! %31s", section) == 1)
+			continue;
+		if (!strcmp(section, "layout") && sscanf(line, " %63s", word) == 1 &&
+		    strcmp(word, "custom"))
+			snprintf(names[count++], 64, "%s", word);
+		else if (!strcmp(section, "variant") &&
+			 sscanf(line, " %31s %31[^:]:", word, of) == 2)
+			snprintf(names[count++], 64, "%.31s:%.31s", of, word);
+	}
+	fclose(file);
+	return count;
+}
+
+/* Whether some key gives it at some level, whatever modifiers that takes. */
+static bool somehow_given(struct xkb_keymap *keymap, uint32_t codepoint)
+{
+	for (xkb_keycode_t code = xkb_keymap_min_keycode(keymap);
+	     code <= xkb_keymap_max_keycode(keymap); code++) {
+		xkb_level_index_t levels = xkb_keymap_num_levels_for_key(keymap, code, 0);
+
+		for (xkb_level_index_t level = 0; level < levels; level++) {
+			const xkb_keysym_t *syms;
+
+			if (xkb_keymap_key_get_syms_by_level(keymap, code, 0, level, &syms) == 1 &&
+			    xkb_keysym_to_utf32(syms[0]) == codepoint)
+				return true;
+		}
+	}
+	return false;
+}
+
+static void every_layout_types_ascii(void **state)
+{
+	static char names[LAYOUTS][64];
+	unsigned count = read_layouts(names), tried = 0, differ = 0, elsewhere = 0, opened = 0;
+
+	(void)state;
+	assert_true(count > 300);
+	for (unsigned i = 0; i < count; i++) {
+		struct lurk_step steps[2 * 96 * LURK_LAYOUT_STEPS];
+		struct lurk_message why;
+		struct lurk_layout *layout = lurk_layout_open(names[i], &why);
+		struct lurk_characters characters;
+		struct desktop d;
+		char text[128] = "";
+		size_t n = 0;
+
+		if (!layout)
+			continue;
+		opened++;
+		characters = lurk_layout_characters(layout);
+		assert_true(desktop_open(&d, names[i]));
+		for (char c = ' '; c <= '~'; c++) {
+			unsigned found = characters.type(characters.data, (uint8_t)c, steps + n);
+
+			n += found;
+			tried += found > 0;
+			if (found)
+				text[strlen(text)] = c;
+			else
+				elsewhere += somehow_given(d.keymap, (uint8_t)c);
+		}
+		differ += !comes_back(&d, names[i], text, steps, n);
+		desktop_close(&d);
+		lurk_layout_close(layout);
+	}
+	print_message("%u layouts: %u characters typed with Caps Lock off and on, %u layouts "
+		      "differ; %u more are on the keypad under NumLock, or on a level that no key "
+		      "reaches\n",
+		      opened, tried, differ, elsewhere);
+	assert_true(tried > 40000);
+	assert_int_equal(differ, 0);
+}
+
+/* ---- Ten layouts: their own letters --------------------------------------------------------- */
+
+static const struct {
+	const char *layout, *text;
+} own[] = {
+	{"us", "Hide log: 3 teal & 2 wigeon @ 09:15 #7 ~ {ok}\n"},
+	{"gb", "£3 for the hide's key #4, \\ and | and ¬ and €\n"},
+	{"de", "Zwölf Kraniche übers Moor, größer als süße Äpfel? Straße! @ € {µ}"},
+	{"fr", "Où ça ? « L'été » était à Noël, garçon : 3 merles, ÎLE, ÂGE, ê ë ü"},
+	{"es", "¿Qué? ¡El pingüino y la cigüeña! Añil, ÁRBOL, él, ì, ç, Ñ"},
+	{"se", "Åtta ärtor och öring; fågelskådare på Öland, é ü ñ @ £ $"},
+	{"pl", "Zażółć gęślą jaźń; ŻÓŁW, ŚWIT, ĆMA, Ą Ę Ń"},
+	{"tr", "Iğdır'da İki kuş: çöl, şüphe, ığ, â î û"},
+	{"ru", "Съешь же ещё этих мягких булок, да выпей чаю №5"},
+	{"us:dvorak", "The quick brown fox; jumps 'over' 13 lazy dogs?"},
+};
+
+static void own_letters_come_back(void **state)
+{
+	unsigned tried = 0, differ = 0;
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(own); i++) {
+		struct lurk_step steps[128 * LURK_LAYOUT_STEPS];
+		struct lurk_message why;
+		struct lurk_layout *layout = lurk_layout_open(own[i].layout, &why);
+		struct lurk_characters characters;
+		struct desktop d;
+		size_t n = 0;
+		uint32_t c;
+
+		assert_non_null(layout);
+		characters = lurk_layout_characters(layout);
+		for (const char *at = own[i].text; *at; tried++) {
+			unsigned found;
+
+			at += lurk_character_read(at, strlen(at), &c);
+			found = characters.type(characters.data, c, steps + n);
+			if (!found)
+				printf("%s: no strokes for U+%04X\n", own[i].layout, c);
+			differ += !found;
+			n += found;
+		}
+		assert_true(desktop_open(&d, own[i].layout));
+		differ += !comes_back(&d, own[i].layout, own[i].text, steps, n);
+		desktop_close(&d);
+		lurk_layout_close(layout);
+	}
+	print_message("ten layouts' own letters: %u characters, %u differ\n", tried, differ);
+	assert_int_equal(differ, 0);
+}
+
+static void what_cannot_be_typed_is_known(void **state)
+{
+	struct lurk_step steps[LURK_LAYOUT_STEPS];
+	struct lurk_message why;
+	struct lurk_layout *us = lurk_layout_open("us", &why);
+	struct lurk_characters characters = lurk_layout_characters(us);
+	char with[64];
+
+	(void)state;
+	assert_int_equal(characters.type(characters.data, 0xe9, steps), 0);
+	assert_string_equal(lurk_layouts_with(0xe9, with), "gb, de or fr");
+	assert_string_equal(lurk_layouts_with(0x436, with), "ru");
+	assert_string_equal(lurk_layouts_with(0x1f986, with), "");
+	lurk_layout_close(us);
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(own_letters_come_back),
+		cmocka_unit_test(what_cannot_be_typed_is_known),
+		cmocka_unit_test(every_layout_types_ascii),
+	};
+
+	return cmocka_run_group_tests_name("typing", tests, NULL, NULL);
+}
