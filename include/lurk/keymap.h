@@ -24,6 +24,7 @@ struct lurk_action {
 	uint8_t unless;     /* modifier keys with which it does not act, by lurk_modifier_place() */
 	uint8_t gives;      /* enum lurk_gives, never _PAIR */
 	bool only;          /* for a press without modifiers */
+	bool more;          /* not just a key, or nothing, whatever is held */
 	bool tap;           /* the key never sends its release */
 };
 

@@ -191,6 +191,9 @@ static enum lurk_error set_result(struct build *b, struct lurk_action *action,
 	action->step_count = (uint16_t)(gives->steps.length / LURK_STEP_BYTES);
 	action->rank = (uint16_t)entry->rank;
 	action->rule = (uint16_t)entry->index;
+	action->more = action->gives >= LURK_GIVES_CHORDS ||
+		       (varies(entry->rule) && action->gives != LURK_GIVES_ITSELF);
+	action->key = action->gives == LURK_GIVES_KEY ? action->key : (uint16_t)LURK_KEY_NONE;
 	if (action->gives != LURK_GIVES_PROFILE)
 		return LURK_OK;
 	/* LURK_PREVIOUS is one less than none. */

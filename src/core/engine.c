@@ -6,6 +6,9 @@
 
 enum { HELD_MASK = LURK_HELD_SLOTS - 1 };
 
+/* Kept out of the way of a key that is just a key, which is nearly every one. */
+#define RARE __attribute__((noinline, cold))
+
 /* What typing does next. */
 enum phase { LET_GO, LIFT, UNLOCK, PRESS, RELEASE, LOCK_AGAIN, RESTORE };
 
@@ -27,9 +30,22 @@ void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
 	engine->keyboards[keyboard].keymap = keymap;
 }
 
+/* The same as lurk_modifier_place(), and quick about keys that are none: most are. */
+static inline int place_of(lurk_key key)
+{
+	static const uint64_t modifiers[2] = {
+		1ULL << LURK_KEY_LEFTCTRL | 1ULL << LURK_KEY_LEFTSHIFT |
+			1ULL << LURK_KEY_RIGHTSHIFT | 1ULL << LURK_KEY_LEFTALT,
+		1ULL << (LURK_KEY_RIGHTCTRL - 64) | 1ULL << (LURK_KEY_RIGHTALT - 64) |
+			1ULL << (LURK_KEY_LEFTMETA - 64) | 1ULL << (LURK_KEY_RIGHTMETA - 64),
+	};
+
+	return key < 128 && modifiers[key / 64] >> key % 64 & 1 ? lurk_modifier_place(key) : -1;
+}
+
 /* ---- Strokes out --------------------------------------------------------------------------- */
 
-static void close_frame(struct lurk_engine *e)
+static inline void close_frame(struct lurk_engine *e)
 {
 	if (e->open)
 		e->queue[(e->first + e->waiting - 1U) % LURK_QUEUE_STROKES].last = true;
@@ -37,24 +53,24 @@ static void close_frame(struct lurk_engine *e)
 }
 
 /* A frame is one keyboard's. */
-static void stroke(struct lurk_engine *e, uint16_t keyboard, lurk_key key, enum lurk_state state)
+static inline void stroke(struct lurk_engine *e, uint16_t keyboard, lurk_key key,
+			  enum lurk_state state)
 {
-	struct lurk_queued *q;
+	const uint32_t at = (uint32_t)e->first + e->waiting;
 
 	if (e->keyboards[keyboard].silent)
 		return;
-	if (e->open == LURK_FRAME_STROKES ||
-	    (e->open &&
-	     e->queue[(e->first + e->waiting - 1U) % LURK_QUEUE_STROKES].keyboard != keyboard))
+	if (e->open && (e->open == LURK_FRAME_STROKES ||
+			e->queue[(at - 1) % LURK_QUEUE_STROKES].keyboard != keyboard))
 		close_frame(e);
-	q = &e->queue[(e->first + e->waiting) % LURK_QUEUE_STROKES];
-	*q = (struct lurk_queued){keyboard, key, (uint8_t)state, false};
+	e->queue[at % LURK_QUEUE_STROKES] =
+		(struct lurk_queued){keyboard, key, (uint8_t)state, false};
 	e->waiting++;
 	e->open++;
 }
 
 /* A tap of a key that nobody knows, so that a modifier is not alone. */
-static void tap_unknown(struct lurk_engine *e, uint16_t keyboard)
+static RARE void tap_unknown(struct lurk_engine *e, uint16_t keyboard)
 {
 	stroke(e, keyboard, LURK_KEY_UNKNOWN, LURK_DOWN);
 	close_frame(e);
@@ -63,10 +79,10 @@ static void tap_unknown(struct lurk_engine *e, uint16_t keyboard)
 	e->presses++;
 }
 
-static void goes_down(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+static inline void goes_down(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-	int place = lurk_modifier_place(key);
+	int place = place_of(key);
 
 	if (place < 0) {
 		e->presses++;
@@ -77,30 +93,30 @@ static void goes_down(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 	stroke(e, keyboard, key, LURK_DOWN);
 }
 
-static void goes_up(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+static inline void goes_up(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-	int place = lurk_modifier_place(key);
+	int place = place_of(key);
 
 	if (place >= 0 && k->guarded >> place & 1 && k->pressed_at[place] == e->presses)
 		tap_unknown(e, keyboard);
 	stroke(e, keyboard, key, LURK_UP);
 }
 
-static void press(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+static inline void press(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 {
 	if (key && e->keyboards[keyboard].down[key]++ == 0)
 		goes_down(e, keyboard, key);
 }
 
-static void release(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+static inline void release(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
 	int place;
 
 	if (!key || --k->down[key])
 		return;
-	place = k->lifted ? lurk_modifier_place(key) : -1;
+	place = k->lifted ? place_of(key) : -1;
 	if (place >= 0 && k->lifted >> place & 1) {
 		k->lifted &= (uint8_t) ~(1U << place);
 		e->lifted_count--;
@@ -111,13 +127,13 @@ static void release(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 
 /* ---- What is held: open addressing, so that the next free slot ends a search ---------------- */
 
-static uint32_t home(uint32_t code, uint8_t kind)
+static inline uint32_t home(uint32_t code, uint8_t kind)
 {
 	return ((code ^ (uint32_t)kind << 29) * 0x9e3779b1U) >> 24 & HELD_MASK;
 }
 
 /* The slot of a held source, or the free one where it would go. */
-static uint32_t held_slot(const struct lurk_engine_keyboard *k, uint32_t code, uint8_t kind)
+static inline uint32_t held_slot(const struct lurk_engine_keyboard *k, uint32_t code, uint8_t kind)
 {
 	uint32_t at = home(code, kind);
 
@@ -147,7 +163,7 @@ static void forget(struct lurk_engine_keyboard *k, uint32_t hole)
 
 /* ---- Modifiers that a held key gives -------------------------------------------------------- */
 
-static void hold_modifiers(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers)
+static RARE void hold_modifiers(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
 
@@ -160,7 +176,7 @@ static void hold_modifiers(struct lurk_engine *e, uint16_t keyboard, uint8_t mod
 	}
 }
 
-static void let_modifiers_go(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers)
+static RARE void let_modifiers_go(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
 
@@ -229,13 +245,17 @@ static void release_overlay(struct lurk_engine *e)
 	o->modifiers = o->direct = 0;
 }
 
-static void end_overlay(struct lurk_engine *e)
+static RARE void really_end_overlay(struct lurk_engine *e)
 {
-	if (!e->overlay.active)
-		return;
 	release_overlay(e);
 	put_back(e);
 	e->overlay.active = false;
+}
+
+static inline void end_overlay(struct lurk_engine *e)
+{
+	if (e->overlay.active)
+		really_end_overlay(e);
 }
 
 /* The modifier keys for a step: those that are held will do for either side, else the left ones. */
@@ -321,7 +341,7 @@ static void swallow(struct lurk_engine *e, uint16_t keyboard)
 static void hold_step(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
 		      struct lurk_step step, uint8_t lifted)
 {
-	int place = lurk_modifier_place(step.key);
+	int place = place_of(step.key);
 	uint8_t keys = keys_for(step.modifiers, e->held);
 
 	begin_overlay(e, keyboard, source->code, source->kind);
@@ -437,7 +457,7 @@ static void hold_last(struct lurk_engine *e)
 	struct lurk_held *source = &k->held[held_slot(k, t->code, t->kind)];
 
 	t->active = false;
-	if (source->used && lurk_modifier_place(t->down) < 0) {
+	if (source->used && place_of(t->down) < 0) {
 		source->gave = t->down;
 		return;
 	}
@@ -525,34 +545,42 @@ static void give_typed(struct lurk_engine *e, uint16_t keyboard, struct lurk_hel
 	hold_step(e, keyboard, source, step_at(action->steps, 0), lifted | (text ? LEVELS : 0));
 }
 
-static void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
-		 const struct lurk_action *action, lurk_key pressed)
+/* What is more than a key whatever is held. */
+static RARE void give_more(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+			   const struct lurk_action *action)
 {
-	bool plain = (!action->modifiers && !action->only) || action->gives == LURK_GIVES_ITSELF;
-	lurk_key key = lurk_action_key(action, pressed);
-	int place;
-
 	switch (action->gives) {
 	case LURK_GIVES_CHORDS:
 	case LURK_GIVES_TEXT:
 		give_typed(e, keyboard, source, action);
-		return;
+		break;
 	case LURK_GIVES_PROFILE:
 	case LURK_GIVES_TOGGLE:
 		e->wish = (struct lurk_wish){action->gives, action->key};
 		swallow(e, keyboard);
-		return;
+		break;
+	case LURK_GIVES_KEY:
+		hold_step(e, keyboard, source, (struct lurk_step){action->key, 0},
+			  belonging(e, action->modifiers));
+		break;
 	default:
+		swallow(e, keyboard);
 		break;
 	}
-	if (key && !plain) {
-		hold_step(e, keyboard, source, (struct lurk_step){key, 0},
-			  belonging(e, action->modifiers));
+}
+
+static inline void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+			const struct lurk_action *action, lurk_key pressed)
+{
+	lurk_key key;
+	int place;
+
+	if (action->more) {
+		give_more(e, keyboard, source, action);
 		return;
 	}
-	if (!plain)
-		swallow(e, keyboard);
-	place = key ? lurk_modifier_place(key) : -1;
+	key = action->gives == LURK_GIVES_ITSELF ? pressed : action->key;
+	place = place_of(key);
 	if (place >= 0) {
 		source->modifiers = (uint8_t)(1U << place);
 		hold_modifiers(e, keyboard, source->modifiers);
@@ -562,10 +590,12 @@ static void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *sou
 	}
 }
 
-static void take_back(struct lurk_engine *e, uint16_t keyboard, const struct lurk_held *source)
+static inline void take_back(struct lurk_engine *e, uint16_t keyboard,
+			     const struct lurk_held *source)
 {
 	release(e, keyboard, source->gave);
-	let_modifiers_go(e, keyboard, source->modifiers);
+	if (source->modifiers)
+		let_modifiers_go(e, keyboard, source->modifiers);
 	if (e->overlay.active && e->overlay.keyboard == keyboard &&
 	    e->overlay.code == source->code && e->overlay.kind == source->kind)
 		end_overlay(e);
@@ -573,66 +603,73 @@ static void take_back(struct lurk_engine *e, uint16_t keyboard, const struct lur
 
 /* ---- Events in ----------------------------------------------------------------------------- */
 
-static void key_down(struct lurk_engine *e, uint16_t keyboard, const struct lurk_key_event *key,
-		     struct lurk_held source)
+/* A key that never comes up: its every press may come as a repeat. */
+static RARE void tap(struct lurk_engine *e, uint16_t keyboard, const struct lurk_key_event *key,
+		     const struct lurk_action *action)
+{
+	struct lurk_held source = {key->scan.code, key->scan.kind, true, 0, LURK_KEY_NONE};
+
+	end_overlay(e);
+	give(e, keyboard, &source, action, key->key);
+	close_frame(e);
+	if (!e->typing.active)
+		take_back(e, keyboard, &source);
+}
+
+static inline void key_down(struct lurk_engine *e, uint16_t keyboard,
+			    const struct lurk_key_event *key, uint32_t code)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
+	const struct lurk_action *base = lurk_keymap_base(k->keymap, key->key, LURK_SCAN_NONE);
+	const struct lurk_action *by_key = lurk_keymap_variant(k->keymap, base, e->held);
 	const struct lurk_action *action =
-		lurk_keymap_find_held(k->keymap, key->scan, key->key, e->held);
-	uint32_t slot = held_slot(k, source.code, source.kind);
+		lurk_keymap_action(k->keymap, key->scan.code, key->scan.kind, e->held);
+	struct lurk_held *slot = &k->held[held_slot(k, code, key->scan.kind)];
 
-	if (lurk_keymap_base(k->keymap, key->key, LURK_SCAN_NONE)->tap) {
-		/* Its every press may come as a repeat: it never came up. */
-		end_overlay(e);
-		give(e, keyboard, &source, action, key->key);
-		close_frame(e);
-		if (!e->typing.active)
-			take_back(e, keyboard, &source);
+	action = action->rank > by_key->rank ? action : by_key;
+	if (base->tap) {
+		tap(e, keyboard, key, action);
 		return;
 	}
-	if (k->held[slot].used || key->state == LURK_REPEAT)
+	if (slot->used || key->state == LURK_REPEAT)
 		return; /* a press without a release before it is a repeat too */
 	if (k->held_count == LURK_HELD_MAX) {
 		k->dropped++;
 		return;
 	}
 	end_overlay(e);
-	k->held[slot] = source;
+	*slot = (struct lurk_held){code, key->scan.kind, true, 0, LURK_KEY_NONE};
 	k->held_count++;
-	give(e, keyboard, &k->held[slot], action, key->key);
+	give(e, keyboard, slot, action, key->key);
 }
 
-static void key_up(struct lurk_engine *e, uint16_t keyboard, struct lurk_held source)
+static inline void key_up(struct lurk_engine *e, uint16_t keyboard, uint32_t code, uint8_t kind)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-	uint32_t slot = held_slot(k, source.code, source.kind);
+	uint32_t slot = held_slot(k, code, kind);
+	struct lurk_held source = k->held[slot];
 
-	source = k->held[slot];
 	if (!source.used)
 		return; /* pressed before the engine was there */
 	forget(k, slot);
 	take_back(e, keyboard, &source);
 }
 
-static void take_event(struct lurk_engine *engine, const struct lurk_event *event)
+static inline void take_event(struct lurk_engine *engine, const struct lurk_event *event)
 {
 	const struct lurk_key_event *key = &event->key;
-	struct lurk_held source = {key->scan.code, key->scan.kind, true, 0, LURK_KEY_NONE};
+	uint32_t code = key->scan.kind == LURK_SCAN_NONE ? key->key : key->scan.code;
 
-	if (!engine->keyboards[event->keyboard].keymap)
-		return;
-	if (source.kind == LURK_SCAN_NONE)
-		source.code = key->key;
 	if (key->state != LURK_UP)
-		key_down(engine, event->keyboard, key, source);
+		key_down(engine, event->keyboard, key, code);
 	else
-		key_up(engine, event->keyboard, source);
+		key_up(engine, event->keyboard, code, key->scan.kind);
 	if (!key->more || engine->open == LURK_FRAME_STROKES)
 		close_frame(engine);
 }
 
 /* What comes while text is typed waits. A press too many is dropped, but never a release. */
-static enum lurk_error let_wait(struct lurk_engine *e, const struct lurk_event *event)
+static RARE enum lurk_error let_wait(struct lurk_engine *e, const struct lurk_event *event)
 {
 	if (event->key.state != LURK_UP &&
 	    (event->key.state == LURK_REPEAT || e->pending_count >= LURK_PENDING_PRESSES)) {
@@ -647,7 +684,7 @@ static enum lurk_error let_wait(struct lurk_engine *e, const struct lurk_event *
 	return LURK_OK;
 }
 
-static bool has_room(const struct lurk_engine *e)
+static inline bool has_room(const struct lurk_engine *e)
 {
 	return e->waiting + LURK_EVENT_STROKES <= LURK_QUEUE_STROKES;
 }
@@ -747,20 +784,20 @@ void lurk_engine_release(struct lurk_engine *engine, uint16_t keyboard)
 
 /* ---- Frames out ---------------------------------------------------------------------------- */
 
-static bool pull_queued(struct lurk_engine *e, struct lurk_frame *frame)
+static inline bool pull_queued(struct lurk_engine *e, struct lurk_frame *frame)
 {
 	const struct lurk_queued *q;
 
 	if (e->waiting == e->open)
 		return false;
 	frame->count = 0;
+	frame->keyboard = e->queue[e->first].keyboard;
 	do {
 		q = &e->queue[e->first];
-		frame->keyboard = q->keyboard;
 		frame->strokes[frame->count++] = (struct lurk_stroke){q->key, q->state};
 		e->first = (uint16_t)((e->first + 1U) % LURK_QUEUE_STROKES);
-		e->waiting--;
 	} while (!q->last);
+	e->waiting = (uint16_t)(e->waiting - frame->count);
 	return true;
 }
 
@@ -796,7 +833,8 @@ static bool go_on(struct lurk_engine *e, uint64_t now_us)
 	}
 	if (!e->pending_count || e->wish.gives)
 		return false;
-	take_event(e, &e->pending[e->first_pending]);
+	if (e->keyboards[e->pending[e->first_pending].keyboard].keymap)
+		take_event(e, &e->pending[e->first_pending]);
 	e->first_pending = (uint16_t)((e->first_pending + 1U) % LURK_PENDING);
 	e->pending_count--;
 	return true;
@@ -813,13 +851,22 @@ static bool pull_any(struct lurk_engine *e, struct lurk_frame *frame)
 	return false;
 }
 
-bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_frame *frame)
+static RARE bool pull_later(struct lurk_engine *e, uint64_t now_us, struct lurk_frame *frame)
 {
-	while (!pull_any(engine, frame)) {
-		if (!go_on(engine, now_us))
+	while (!pull_any(e, frame)) {
+		if (!go_on(e, now_us))
 			return false;
 	}
 	return true;
+}
+
+bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_frame *frame)
+{
+	if (engine->waiting != engine->open)
+		return pull_queued(engine, frame);
+	if (!engine->releasing && !engine->typing.active && !engine->pending_count)
+		return false;
+	return pull_later(engine, now_us, frame);
 }
 
 uint64_t lurk_engine_deadline(const struct lurk_engine *engine)

@@ -306,7 +306,7 @@ static void lost_events_are_only_released(void **state)
 /* ---- The desk's odd keyboards, and a session ---------------------------------------------------
  */
 
-enum { IMAGE = 8192, KEYMAPS = 1 << 16 };
+enum { IMAGE = 16384, KEYMAPS = 1 << 16 };
 
 /* "+07:39": the usage by the first report; "+0c:e2" by the second; "+n:39" by the bitmap. */
 static void odd_press(struct linux_rig *r, const char *press)
@@ -378,14 +378,27 @@ static void step_all(struct lurk_session *session)
 		;
 }
 
-static void odd_row(struct linux_rig *r, size_t row)
+static struct linux_rig *make_on_odd(uint16_t product)
 {
-	static struct lurk_session session;
+	struct linux_rig *r = calloc(1, sizeof *r);
+	struct lurk_message why;
+
+	snprintf(r->folder, sizeof r->folder, "/tmp/lurk-test-XXXXXX");
+	assert_non_null(mkdtemp(r->folder));
+	make_device(r, odd_descriptor, sizeof odd_descriptor, product);
+	usleep(PLUG_US);
+	r->machine = lurk_linux_new(r->folder, &why);
+	assert_non_null(r->machine);
+	r->rig = (struct contract_rig){.port = lurk_linux_port(r->machine), .data = r};
+	return r;
+}
+
+static void start_on(struct lurk_session *session, struct linux_rig *r)
+{
 	static struct lurk_session_keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	static struct lurk_engine_keyboard engines[LURK_LINUX_KEYBOARDS];
 	static uint8_t images[2][IMAGE];
 	static _Alignas(16) uint8_t keymaps[2][KEYMAPS];
-	static struct test_rules rules;
 	const struct lurk_session_memory memory = {keyboards,
 						   engines,
 						   LURK_LINUX_KEYBOARDS,
@@ -393,17 +406,35 @@ static void odd_row(struct linux_rig *r, size_t row)
 						   IMAGE,
 						   {keymaps[0], keymaps[1]},
 						   KEYMAPS};
-	struct lurk_apply_report report;
-	char copy[512], *rest = copy, *one;
 
-	assert_int_equal(lurk_session_start(&session, &memory, r->rig.port), LURK_OK);
-	step_all(&session);
-	test_rules_read(&rules, odd[row].rules);
-	assert_int_equal(lurk_session_apply(&session, rules.bytes, rules.length, &report), LURK_OK);
+	assert_int_equal(lurk_session_start(session, &memory, r->rig.port), LURK_OK);
+	step_all(session);
+}
+
+/* Brings rules into force, by the relay where that is asked for, and sees that the way is that. */
+static void apply_on(struct lurk_session *session, struct linux_rig *r, const char *text,
+		     uint8_t way)
+{
+	static struct test_rules rules;
+	struct lurk_apply_report report;
+
+	test_rules_read(&rules, text);
+	rules.way = way == LURK_WAY_RELAY ? way : LURK_WAY_PLAIN;
+	assert_int_equal(test_rules_image(&rules), LURK_OK);
+	assert_int_equal(lurk_session_apply(session, rules.bytes, rules.length, &report), LURK_OK);
 	find_number(r);
-	assert_int_equal(keyboards[r->rig.number].choice.way, odd[row].way);
+	assert_int_equal(session->memory.keyboards[r->rig.number].choice.way, way);
 	collect(r);
 	r->got[0] = '\0';
+}
+
+static void odd_row(struct linux_rig *r, size_t row)
+{
+	static struct lurk_session session;
+	char copy[512], *rest = copy, *one;
+
+	start_on(&session, r);
+	apply_on(&session, r, odd[row].rules, odd[row].way);
 	snprintf(copy, sizeof copy, "%s", odd[row].presses);
 	while ((one = strsep(&rest, " "))) {
 		odd_press(r, one);
@@ -421,25 +452,73 @@ static void the_desks_odd_keyboards(void **state)
 {
 	(void)state;
 	for (size_t row = 0; row < COUNT(odd); row++) {
-		struct linux_rig *r = calloc(1, sizeof *r);
-		struct lurk_message why;
+		struct linux_rig *r = make_on_odd(odd[row].product);
 
-		snprintf(r->folder, sizeof r->folder, "/tmp/lurk-test-XXXXXX");
-		assert_non_null(mkdtemp(r->folder));
-		make_device(r, odd_descriptor, sizeof odd_descriptor, odd[row].product);
-		usleep(PLUG_US);
-		r->machine = lurk_linux_new(r->folder, &why);
-		assert_non_null(r->machine);
-		r->rig = (struct contract_rig){.port = lurk_linux_port(r->machine), .data = r};
 		odd_row(r, row);
 		end(&r->rig);
+	}
+}
+
+/* ---- The same by the table and by the relay ----------------------------------------------------
+ */
+
+/* What programs get of random presses under the rules. */
+static void play_a_way(const char *rules, uint8_t way, uint64_t seed, char got[1024])
+{
+	static const uint8_t usages[] = {0x04, 0x05, 0x29, 0x2a, 0x2b, 0x39, 0xe1, 0xe3, 0xe6};
+	static struct lurk_session session;
+	struct linux_rig *r = make_on_odd(1);
+	bool down[COUNT(usages)] = {false};
+
+	start_on(&session, r);
+	apply_on(&session, r, rules, way);
+	for (unsigned i = 0; i < 24 + COUNT(usages); i++) {
+		unsigned key = i < 24 ? random_next(&seed) % COUNT(usages) : i - 24;
+		struct uhid_event e = {.type = UHID_INPUT2, .u.input2 = {.size = 9, .data = {1}}};
+		unsigned slot = 3;
+
+		down[key] = i < 24 && !down[key];
+		for (unsigned k = 0; k < COUNT(usages); k++) {
+			if (down[k] && usages[k] >= 0xe0)
+				e.u.input2.data[1] |= (uint8_t)(1U << (usages[k] - 0xe0));
+			else if (down[k] && slot < 9)
+				e.u.input2.data[slot++] = usages[k];
+		}
+		write_uhid(r, &e);
+		usleep(15000);
+		step_all(&session);
+	}
+	collect(r);
+	snprintf(got, 1024, "%s", r->got);
+	lurk_session_stop(&session);
+	end(&r->rig);
+}
+
+static void both_ways_give_the_same(void **state)
+{
+	static const char *const rules[] = {
+		"CapsLock<>Escape; Alt<>Meta; KeyA<>KeyB",
+		"CapsLock<>ShiftLeft; KeyA>nothing; Tab<>MetaLeft",
+		"KeyB<>Tab; Backspace>nothing; AltRight<>CapsLock",
+	};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rules); i++) {
+		char table[1024], relay[1024];
+
+		play_a_way(rules[i], LURK_WAY_TABLE, i + 1, table);
+		play_a_way(rules[i], LURK_WAY_RELAY, i + 1, relay);
+		if (strcmp(table, relay))
+			fail_msg("%s: by the table %s, by the relay %s", rules[i], table, relay);
+		printf("OK: %s: by the table and by the relay %s\n", rules[i], table);
 	}
 }
 
 int main(void)
 {
 	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
-					   cmocka_unit_test(the_desks_odd_keyboards)};
+					   cmocka_unit_test(the_desks_odd_keyboards),
+					   cmocka_unit_test(both_ways_give_the_same)};
 	int failed = contract_run("contract, Linux", make, end);
 
 	return cmocka_run_group_tests_name("Linux", tests, NULL, NULL) + failed;

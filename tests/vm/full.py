@@ -448,6 +448,75 @@ def identified(m):
     m.sh("lurk restore --all --apply")
 
 
+# The few keys of a British console that the tests press or type.
+BRITISH = """keymaps 0-1
+keycode 3 = two quotedbl
+keycode 4 = three sterling
+keycode 40 = apostrophe at
+keycode 43 = numbersign asciitilde
+"""
+WORD = "Seen 3 teal @ dusk"
+
+
+def typing(m):
+    """Characters and words on a text console with a British keymap, and profiles that a key or a command chooses."""
+    m.sh(f"printf '%s' '{BRITISH.replace(chr(39), '')}' | loadkeys - -C /dev/tty1; echo 'XKBLAYOUT=gb' > /etc/default/keyboard")
+    m.sh("lurk restore --all >/dev/null; lurk restore --all --apply >/dev/null")
+    m.types("+shift 3 -shift", "\u00a3", "before")
+    m.sh(f"lurk map Shift+3 --text '#' >/dev/null; lurk map F9 --text '{WORD}' >/dev/null; lurk map CapsLock CapsLock >/dev/null")
+    m.has("lurk apply", "In force now")
+    m.has("lurk status --rules", 'Shift+Digit3 gives the text "#"')
+    m.types("+shift 3 -shift 3 +shift 3 3 -shift", "#3##", "Shift+3 gives # on the console")
+    m.types("f9 a", WORD + "a", "a word")
+    m.types("a a f9 a a a a a a", "aa" + WORD + "aaaaaa", "a word while another key is hammered")
+    m.types("+shift f9 a -shift a", WORD + "Aa", "a word with Shift held")
+    m.press("caps_lock")
+    m.types("f9 a", WORD + "A", "a word with Caps Lock on")
+    m.press("caps_lock")
+    text = ("seen 3 Teal, 2 wigeon; " * 50)[:1000]
+    m.sh(f"lurk map F10 --text '{text}' --apply")
+    m.sh(f": > {TYPED}; (/root/p/vm_probe slow 1 40 > /tmp/slow 2>&1 &)")
+    time.sleep(1)
+    m.press("f10")
+    for _ in range(60):
+        time.sleep(1)
+        if int(m.sh(f"wc -c < {TYPED}")) >= len(text):
+            break
+    got = m.sh(f"cat {TYPED}; echo")
+    m.check(f"1,000 characters arrive on the console: {len(got)}", got == text.strip(), "" if got == text.strip() else got[:200])
+    for _ in range(40):
+        if "slow reader" in m.sh("cat /tmp/slow"):
+            break
+        time.sleep(1)
+    shifted = sum(c.isupper() for c in text)
+    m.has("cat /tmp/slow", f"{len(text) + shifted} presses, lost events 0 times", "and at a reader that looks up every 50 ms")
+    m.sh(f": > {TYPED}")
+    m.press("f10 a")
+    hold(m, "shift shift_r esc", 2.6)
+    got = m.sh(f"tr -d '\\0\\033' < {TYPED}; echo")
+    m.check(f"the off chord ends text: {len(got)} characters came", 0 < len(got) < len(text), got[:60])
+    hold(m, "shift shift_r esc", 2.6)
+    m.sh("lurk profile new game >/dev/null; lurk map Q Z -p game >/dev/null; lurk map F12 --profile previous -p game >/dev/null")
+    m.sh("lurk map F12 --profile game >/dev/null; lurk apply")
+    m.types("+q f12 -q q f12 q", "qzq", "a key switches profiles, another held")
+    m.has("lurk use game", "In force now: game.")
+    m.types("q", "z", "lurk use")
+    m.has("lurk use --previous", "In force now: base.")
+    m.sh("(lurk use game -- sleep 4 >/dev/null 2>&1 &)")
+    time.sleep(1.5)
+    m.types("q", "z", "while a command runs")
+    time.sleep(4)
+    m.types("q", "q", "it has ended")
+    m.sh("(lurk use game -- sleep 60 >/dev/null 2>&1 &)")
+    time.sleep(1.5)
+    m.sh("kill -9 $(pidof lurk)")
+    time.sleep(1)
+    m.types("q", "q", "or was killed")
+    told = m.sh("journalctl -u lurkd --no-pager -o cat")
+    m.check("the journal has nothing of what was typed", "teal" not in told.lower(), f"{len(told.splitlines())} lines")
+    m.sh("rm -r /etc/lurk/profiles; lurk restore --all --apply >/dev/null; loadkeys -d -C /dev/tty1 2>/dev/null; true")
+
+
 def coming_and_going(m):
     m.sh("lurk swap KeyQ KeyW --apply")
     m.has("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/later/*.deb 2>&1", "Setting up lurk", "upgraded")
@@ -494,7 +563,7 @@ def main():
             at_the_screen(m)
         m.read_console()
         for part in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, chord, trying, identified,
-                     coming_and_going]:
+                     typing, coming_and_going]:
             if not only or part.__name__ in only:
                 part(m)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)

@@ -12,7 +12,13 @@
 #include "lurk/session.h"
 #include "port/linux/linux.h"
 
-enum { READERS = 32, IMAGE = LURK_LINUX_SLOT_SIZE, KEYMAPS = 1 << 18, PATIENCE_MS = 60000 };
+enum {
+	READERS = 32,
+	IMAGE = LURK_LINUX_SLOT_SIZE,
+	KEYMAPS = 1 << 18,
+	PATIENCE_MS = 60000,
+	TYPING_MS = 2
+};
 
 static struct lurk_session session;
 static struct lurk_session_keyboard keyboards[LURK_LINUX_KEYBOARDS];
@@ -127,7 +133,11 @@ int main(int argc, char **argv)
 	puts("ready");
 	readers[0].fd = lurk_linux_port(machine)->class->descriptor(lurk_linux_port(machine));
 	readers[0].events = POLLIN;
-	while (poll(readers, reader_count, PATIENCE_MS) > 0 && read_all()) {
+	/* What is typed comes at its time. */
+	while ((poll(readers, reader_count,
+		     lurk_engine_types(&session.engine) ? TYPING_MS : PATIENCE_MS) > 0 ||
+		lurk_engine_types(&session.engine)) &&
+	       read_all()) {
 		while (lurk_session_step(&session))
 			;
 		find_readers();

@@ -8,6 +8,8 @@
  *  - idle: N seconds of nothing
  *  - down: which keys any event node holds down
  *  - meddle: puts an entry of the USB keyboard's table back behind Lurk's back: KeyQ gives KeyQ
+ *  - slow: reads what comes through the relay for N seconds, 50 ms apart: how many presses, and
+ *    whether any were lost
  *  - hold: takes QEMU's USB keyboard for N seconds
  */
 #include <dirent.h>
@@ -446,6 +448,24 @@ static int meddle(int pid, int n)
 	return 0;
 }
 
+static int slow(int pid, int seconds)
+{
+	int node = open_node("QEMU QEMU USB Keyboard (Lurk)"), presses = 0, lost = 0;
+	struct input_event e;
+
+	(void)pid;
+	puts("reads");
+	for (int waited = 0; waited < seconds * 1000; waited += 50) {
+		while (read(node, &e, sizeof e) == sizeof e) {
+			presses += e.type == EV_KEY && e.value == 1;
+			lost += e.type == EV_SYN && e.code == SYN_DROPPED;
+		}
+		usleep(50000);
+	}
+	printf("a slow reader: %d presses, lost events %d times\n", presses, lost);
+	return 0;
+}
+
 static int hold(int pid, int seconds)
 {
 	int node = open_node("QEMU QEMU USB Keyboard");
@@ -465,7 +485,7 @@ int main(int argc, char **argv)
 		int (*run)(int pid, int n);
 	} probes[] = {{"table", table},      {"delay", delay}, {"press", press_only},
 		      {"plug", plug_cycles}, {"idle", idle},   {"down", down},
-		      {"meddle", meddle},    {"hold", hold}};
+		      {"meddle", meddle},    {"hold", hold},   {"slow", slow}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {

@@ -32,6 +32,10 @@ SCENES = [
      "Enter+ Enter- KeyA+ KeyA-"),
     # A lock that a rule gives: the console sets the light on the virtual node, the taken source shows it.
     ("CapsLock>Enter; F11>CapsLock", USB, "relay", "+f11 -f11", "CapsLock+ CapsLock- light:USB light:PS/2"),
+    ("Control+KeyC>Meta+KeyC; Pause>Control+KeyA,KeyB", USB, "relay", "+ctrl +c -c -ctrl +ctrl +c -ctrl -c +pause -pause",
+     "ControlLeft+ ControlLeft- MetaLeft+ KeyC+ KeyC- MetaLeft- ControlLeft+ ControlLeft- "
+     "ControlLeft+ ControlLeft- MetaLeft+ KeyC+ KeyC- MetaLeft- ControlLeft+ KeyA+ KeyA- ControlLeft- KeyB+ KeyB-"),
+    ("KeyA>KeyB; F9>=game; |game; KeyA>KeyC; KeyD<>KeyE", USB, "relay", "+a +f9 -a -f9 +a -a +d -d", "KeyB+ KeyB- KeyC+ KeyC- KeyE+ KeyE-"),
     ("CapsLock<>Escape; set1:e053>Tab; Tab>nothing", PS2, "table", "+caps_lock -caps_lock +esc -esc +delete -delete +tab -tab",
      "Escape+ Escape- CapsLock+ CapsLock- Tab+ Tab- light:PS/2"),
     ("CapsLock>Enter", PS2, "relay", "+caps_lock +ret -ret -caps_lock +print -print +pause -pause",
