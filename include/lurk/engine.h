@@ -36,9 +36,9 @@ enum {
 	LURK_PENDING = 256,         /* events that wait while text is typed */
 	LURK_PENDING_PRESSES = 192, /* a further press is dropped; its release means nothing then */
 	LURK_LIFTED_MAX = 16,
-	/* Between two frames of typed text: a reader that looks up every 60 ms loses nothing of
+	/* Between two steps of typed text: a reader that looks up every 60 ms loses nothing of
 	 * the 64 events that a kernel keeps for it. */
-	LURK_TYPING_US = 4000,
+	LURK_TYPING_US = 8000,
 	LURK_FRAME_STROKES =
 		32, /* half of what a kernel's reader buffers; longer frames are split */
 };

@@ -399,10 +399,9 @@ static void say_what_to_do(const struct cli *cli, const struct cli_findings *all
 			 "makes one.");
 		break;
 	case CLI_CHECK_NO_WAY_BACK:
-		snprintf(
-			out, WORDS,
-			"`lurk map KEY --profile previous` in it leads back; `lurk use --previous` "
-			"does in any case.");
+		snprintf(out, WORDS,
+			 "`lurk map KEY --use previous` in it leads back; `lurk use --previous` "
+			 "does in any case.");
 		break;
 	case LURK_CHECK_SAME_PRESS:
 		snprintf(out, WORDS, "Remove one, or switch it off: `lurk off %s`.",

@@ -131,6 +131,43 @@ static const struct step {
 	 "CapsLock alone goes back to its usual job; the rest shall hold.\n"
 	 "Wagtail needs no relay any more: the computer's own table can do what is left.",
 	 "lurk restore CapsLock --apply\nlurk status"},
+	{"Signs, words, chords",
+	 "On Wagtail Shift+3 gives a pound sign, and the log wants a #. And most of the log is one "
+	 "and the\nsame word.",
+	 "lurk map Shift+3 --text '#' --keyboard wagtail\n"
+	 "lurk map F9 --text 'seen 3 teal' --keyboard wagtail\n"
+	 "lurk map Pause Meta+C --keyboard wagtail --note 'copies in the log'\n"
+	 "lurk apply"},
+	{NULL,
+	 "Shift is lifted while the # is held, and back afterwards; a spacer is a key that no "
+	 "program knows,\nso that none takes Shift to be tapped alone. The word is typed to its "
+	 "end, and what is pressed\nmeanwhile comes after it.",
+	 "cat > log.desk <<'END'\n"
+	 "hold ShiftLeft on wagtail\n"
+	 "press Digit3\n"
+	 "press KeyA\n"
+	 "release ShiftLeft\n"
+	 "press F9\n"
+	 "press Pause\n"
+	 "END\n"
+	 "lurk play log.desk"},
+	{"Another profile for the long hours",
+	 "When nothing flies by, somebody plays. In the game's profile both Meta keys are dead and "
+	 "WASD are\nthe arrows; all else is as in the base. F12 leads there and back.",
+	 "lurk profile new game --based-on base\n"
+	 "lurk disable Meta --profile game\n"
+	 "lurk swap W ArrowUp --profile game\n"
+	 "lurk swap A ArrowLeft --profile game\n"
+	 "lurk swap S ArrowDown --profile game\n"
+	 "lurk swap D ArrowRight --profile game\n"
+	 "lurk map F12 --use previous --profile game\n"
+	 "lurk map F12 --profile game\n"
+	 "lurk apply"},
+	{NULL, NULL,
+	 "printf 'press KeyW on wagtail\\nhold KeyD\\npress F12\\nrelease KeyD\\npress "
+	 "KeyW\\npress "
+	 "F12\\npress KeyW\\n' | lurk play -\n"
+	 "lurk profile list"},
 	{NULL, "And when the season is over, everything goes back.",
 	 "lurk restore --all --apply\nprintf 'press CapsLock on wagtail\\n' | lurk play -"},
 };

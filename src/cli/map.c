@@ -44,7 +44,8 @@ enum { OPTION_TOGGLE = 1000 };
 
 static const char map_doc[] =
 	"Give a key another job. RESULT is a key, a chord such as Meta+KeyC, `nothing` or "
-	"`itself`; --text types, --profile switches to another profile. KEY may be pressed with "
+	"`itself`; --text types, --profile or --use switches to another profile (with --use, "
+	"--profile is the one that is edited). KEY may be pressed with "
 	"modifiers: Shift+3, Control+AltRight+E, or 'only H' for the key without any."
 	"\vExamples:\n"
 	"  lurk map CapsLock Enter\n"
@@ -52,7 +53,8 @@ static const char map_doc[] =
 	"  lurk map Pause Meta+C\n"
 	"  lurk map F1 --text 'seen 3 teal'\n"
 	"  lurk map Shift+3 --text '#'\n"
-	"  lurk map F12 --profile game\n\n"
+	"  lurk map F12 --profile game\n"
+	"  lurk map F12 --use previous --profile game\n\n"
 	"`lurk resolve WORD` tells what a name means, `lurk identify` what a key sends.";
 
 static const struct argp_option options[] = {
@@ -60,20 +62,24 @@ static const struct argp_option options[] = {
 	{"note", 'n', "TEXT", 0, "Say why, for later", 0},
 	{"apply", 'a', NULL, 0, "Put the profile into force at once", 0},
 	{"text", 't', "TEXT", 0, "Type this text", 0},
+	{"use", 'u', "NAME", 0, "Switch to this profile; `previous` is the one before", 0},
 	{"toggle", OPTION_TOGGLE, NULL, 0, "Switch all rules off, and on again", 0},
 	{0},
 };
 
 struct map {
 	struct edit edit; /* first, so that what edits share can parse into it */
-	const char *text;
+	const char *text, *use;
 	bool toggle;
 };
 
-/* With one word only, --profile is where the key leads, not the file that is edited. */
-static bool leads_to_profile(const struct map *map)
+/* With one word and nothing else, --profile is where the key leads, not what is edited. */
+static void read_profile(struct map *map)
 {
-	return map->edit.count == 1 && !map->text && !map->toggle && map->edit.cli->profile_option;
+	if (map->edit.count != 1 || map->text || map->toggle || map->use)
+		return;
+	map->use = map->edit.cli->profile_option;
+	map->edit.cli->profile_option = NULL;
 }
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
@@ -84,18 +90,23 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case 't':
 		map->text = arg;
 		return 0;
+	case 'u':
+		map->use = arg;
+		return 0;
 	case OPTION_TOGGLE:
 		map->toggle = true;
 		return 0;
 	case ARGP_KEY_END:
 		if (!map->edit.count)
 			argp_error(state, "say which key");
-		else if (map->edit.count == 1 && !map->text && !map->toggle &&
+		else if (map->edit.count == 1 && !map->text && !map->toggle && !map->use &&
 			 !map->edit.cli->profile_option)
 			argp_error(state, "say what it shall give: a key, --text TEXT or "
 					  "--profile NAME");
-		else if ((map->text != NULL) + map->toggle + (map->edit.count > 1) > 1)
-			argp_error(state, "one result: a key, --text, --toggle or --profile");
+		else if ((map->text != NULL) + (map->use != NULL) + map->toggle +
+				 (map->edit.count > 1) >
+			 1)
+			argp_error(state, "one result: a key, --text, --toggle or --use");
 		return 0;
 	default:
 		return edit_parse_option(key, arg, state);
@@ -110,12 +121,9 @@ static int map_more(struct map *map)
 	if (map->text) {
 		result.kind = LURK_GIVES_TEXT;
 		result.text = (struct lurk_text){map->text, strlen(map->text)};
-	} else if (leads_to_profile(map)) {
-		const char *name = map->edit.cli->profile_option;
-
-		map->edit.cli->profile_option = NULL;
+	} else if (map->use) {
 		result.kind = LURK_GIVES_PROFILE;
-		result.text = (struct lurk_text){name, strlen(name)};
+		result.text = (struct lurk_text){map->use, strlen(map->use)};
 	}
 	if ((status = edit_start(&map->edit)) != CLI_DONE)
 		return edit_failed(&map->edit, status);
@@ -133,5 +141,6 @@ int cli_map(struct cli *cli, int argc, char **argv)
 	struct map map = {.edit = {.cli = cli, .most = 2}};
 
 	cli_parse(cli, &argp, argc, argv, &map);
+	read_profile(&map);
 	return map.edit.count == 2 ? edit_map(&map.edit, map.edit.words[1]) : map_more(&map);
 }

@@ -56,9 +56,9 @@ static size_t width(const char *text)
 
 static bool strong(void)
 {
-	const char *no = getenv("NO_COLOR");
+	const char *no = getenv("NO_COLOR"), *term = getenv("TERM");
 
-	return isatty(STDOUT_FILENO) && !(no && *no);
+	return isatty(STDOUT_FILENO) && !(no && *no) && !(term && !strcmp(term, "dumb"));
 }
 
 void cli_print_strong(const char *text)

@@ -73,8 +73,12 @@ static bool read_other(struct cli *cli, const char *path, struct lurk_message *m
 		return lurk_say(message, "%s: more than %d profiles", path, LURK_PROFILES_MAX);
 	other = &cli->others[cli->other_count];
 	memset(other, 0, sizeof *other);
-	if (!lurk_file_read(path, &bytes, &length, &exists, message))
-		return false;
+	if (!lurk_file_read(path, &bytes, &length, &exists, message)) {
+		if (exists)
+			return false;
+		bytes = strdup("lurk: 1\n"); /* a base that has no rule yet */
+		length = strlen(bytes);
+	}
 	if (!own_layout(other, bytes, length, message)) {
 		free(bytes);
 		return false;
@@ -115,7 +119,8 @@ bool cli_read_others(struct cli *cli, struct lurk_message *message)
 		abort();
 	base_folder(cli->profile_path, folder);
 	snprintf(path, sizeof path, "%s/profile.yaml", folder);
-	if (strcasecmp(cli->profile.word, LURK_PROFILE_BASE) != 0 && access(path, F_OK) == 0)
+	if (strcasecmp(cli->profile.word, LURK_PROFILE_BASE) != 0 &&
+	    (access(path, F_OK) == 0 || *cli->profile.based_on))
 		fine = read_other(cli, path, message);
 	snprintf(path, sizeof path, "%s/profiles", folder);
 	count = scandir(path, &names, is_profile, by_name);

@@ -307,6 +307,18 @@ static void rule_words(const struct lurk_image *image, const struct lurk_rule *r
 		snprintf(out + strlen(out), size - strlen(out), " (only %s)", name);
 }
 
+/* Whether the keyboard has any key that the rule is on. */
+static bool has_key(const struct lurk_session_keyboard *k, const struct lurk_rule *rule)
+{
+	struct lurk_change change;
+
+	for (unsigned i = 0; lurk_rule_change(rule, i, &change); i++) {
+		if (change.on.kind == LURK_TARGET_SCAN || lurk_declares(&k->info, change.on.key))
+			return true;
+	}
+	return false;
+}
+
 /* Every rule on every keyboard, and the way that it goes there. */
 static int print_rules(struct cli *cli)
 {
@@ -325,7 +337,7 @@ static int print_rules(struct cli *cli)
 			char words[512], line[16], word[LURK_PROFILE_WORD];
 			struct json_object *one;
 
-			if (!acts_on(machine, r, k->described, &rule))
+			if (!acts_on(machine, r, k->described, &rule) || !has_key(k, &rule))
 				continue;
 			lurk_image_profile(machine->image, lurk_image_profile_of(machine->image, r),
 					   &profile);

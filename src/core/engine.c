@@ -827,7 +827,9 @@ static bool go_on(struct lurk_engine *e, uint64_t now_us)
 			return false;
 		type_on(e);
 		close_frame(e);
-		if (e->waiting)
+		/* A key goes up at once: held while the machine has no time for us, it would
+		 * repeat. */
+		if (e->waiting && e->typing.phase != RELEASE)
 			e->typing.due_us = now_us + LURK_TYPING_US;
 		return true;
 	}

@@ -60,9 +60,9 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 	    gives_more(lurk_keymap_find(keymap, entry->scan, entry->original))) {
 		choice->changes++;
 		relay(choice,
-		      lurk_keymap_varies(keymap, entry->scan, entry->original)
-			      ? LURK_BECAUSE_MODIFIERS
-			      : LURK_BECAUSE_MORE,
+		      gives_more(lurk_keymap_find(keymap, entry->scan, entry->original))
+			      ? LURK_BECAUSE_MORE
+			      : LURK_BECAUSE_MODIFIERS,
 		      entry->original);
 	}
 	if (key == entry->original)

@@ -14,6 +14,7 @@ struct lurk_layout {
 	struct xkb_keymap *keymap;
 	struct xkb_state *state;
 	struct lurk_typing_table *typing;
+	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
 };
 
 static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format,
@@ -57,6 +58,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 {
 	if (!layout)
 		return;
+	xkb_compose_state_unref(layout->sequence);
 	lurk_typing_free(layout->typing);
 	xkb_state_unref(layout->state);
 	xkb_keymap_unref(layout->keymap);
@@ -175,6 +177,33 @@ struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 	return (struct lurk_characters){layout, find, type, elsewhere};
 }
 
+/* Whether the key is part of a sequence; its end gives the text. */
+static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char text[LURK_LAYOUT_TEXT])
+{
+	enum { DEAD_FIRST = 0xfe50, DEAD_LAST = 0xfe9f }; /* as X11 numbers dead keys */
+	xkb_keysym_t sym = xkb_state_key_get_one_sym(layout->state, code);
+
+	if (!layout->sequence &&
+	    (sym == XKB_KEY_Multi_key || (sym >= DEAD_FIRST && sym <= DEAD_LAST)))
+		layout->sequence = lurk_typing_sequences(typing(layout));
+	if (!layout->sequence ||
+	    xkb_compose_state_feed(layout->sequence, sym) == XKB_COMPOSE_FEED_IGNORED)
+		return false;
+	switch (xkb_compose_state_get_status(layout->sequence)) {
+	case XKB_COMPOSE_NOTHING:
+		return false;
+	case XKB_COMPOSE_COMPOSED:
+		xkb_compose_state_get_utf8(layout->sequence, text, LURK_LAYOUT_TEXT);
+		xkb_compose_state_reset(layout->sequence);
+		return true;
+	case XKB_COMPOSE_CANCELLED:
+		xkb_compose_state_reset(layout->sequence);
+		return true;
+	default:
+		return true;
+	}
+}
+
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,
 		     char text[LURK_LAYOUT_TEXT])
 {
@@ -183,7 +212,8 @@ void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state s
 	*text = '\0';
 	if (state == LURK_REPEAT && !xkb_keymap_key_repeats(layout->keymap, code))
 		return;
-	if (state != LURK_UP && !lurk_typing_commands(layout->state, code))
+	if (state != LURK_UP && !lurk_typing_commands(layout->state, code) &&
+	    !in_sequence(layout, code, text))
 		xkb_state_key_get_utf8(layout->state, code, text, LURK_LAYOUT_TEXT);
 	if (state != LURK_REPEAT)
 		xkb_state_update_key(layout->state, code,
@@ -207,4 +237,6 @@ void lurk_layout_reset(struct lurk_layout *layout)
 {
 	xkb_state_unref(layout->state);
 	layout->state = xkb_state_new(layout->keymap);
+	if (layout->sequence)
+		xkb_compose_state_reset(layout->sequence);
 }

@@ -3,8 +3,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <xkbcommon/xkbcommon-compose.h>
-
 /* X11 counts keys from 8. */
 enum { KEYCODE_OFFSET = 8, PLACES_MAX = 16384, FIRSTS_MAX = 64, LEVEL_KEYS = 4 };
 
@@ -255,6 +253,12 @@ void lurk_typing_free(struct lurk_typing_table *table)
 	xkb_compose_state_unref(table->state);
 	xkb_compose_table_unref(table->compose);
 	free(table);
+}
+
+struct xkb_compose_state *lurk_typing_sequences(struct lurk_typing_table *table)
+{
+	return table->compose ? xkb_compose_state_new(table->compose, XKB_COMPOSE_STATE_NO_FLAGS)
+			      : NULL;
 }
 
 static bool is_first(const struct lurk_typing_table *t, unsigned place)

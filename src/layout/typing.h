@@ -5,6 +5,7 @@
 #ifndef LURK_LAYOUT_TYPING_H
 #define LURK_LAYOUT_TYPING_H
 
+#include <xkbcommon/xkbcommon-compose.h>
 #include <xkbcommon/xkbcommon.h>
 
 #include "layout/layout.h"
@@ -18,6 +19,9 @@ bool lurk_typing_commands(struct xkb_state *state, xkb_keycode_t code);
 /* The keymap must live as long. NULL without memory. */
 struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap);
 void lurk_typing_free(struct lurk_typing_table *table);
+
+/* A state of its own for sequences with dead keys, to be freed; NULL where none are known. */
+struct xkb_compose_state *lurk_typing_sequences(struct lurk_typing_table *table);
 
 /* How many steps type the character, 0 where none do. */
 unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,

@@ -165,7 +165,10 @@ const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WO
 		snprintf(out, LURK_WORDS, "the text \"%.*s\"", length, result->text.bytes);
 		break;
 	case LURK_GIVES_PROFILE:
-		snprintf(out, LURK_WORDS, "profile %.*s", length, result->text.bytes);
+		if (length == 8 && !strncmp(result->text.bytes, "previous", 8))
+			snprintf(out, LURK_WORDS, "the profile before");
+		else
+			snprintf(out, LURK_WORDS, "profile %.*s", length, result->text.bytes);
 		break;
 	case LURK_GIVES_TOGGLE:
 		snprintf(out, LURK_WORDS, "rules off and on");

@@ -3,6 +3,7 @@ import json
 import os
 import pty
 import re
+import shlex
 import shutil
 import subprocess
 import sys
@@ -93,7 +94,7 @@ USED_WRONGLY = [
     ("map", "say which key"),
     ("map CapsLock", "say what it shall give: a key, --text TEXT or --profile NAME"),
     ("swap CapsLock", "the second key is missing"),
-    ("map F1 F2 --text x", "one result: a key, --text, --toggle or --profile"),
+    ("map F1 F2 --text x", "one result: a key, --text, --toggle or --use"),
     ("map F1 --text=", "--text is empty"),
     ("map F1 --text 'чайка'", "the layout gb has no keys for ч (U+0447); these have: ru"),
     ("map F1 --profile gmae", "there is no profile `gmae`; `lurk profile new gmae` makes it"),
@@ -707,10 +708,32 @@ def decode(desk):
     desk.want("decode --as hid -", 3, stdin="00" * 2000, err="a line of more than")
 
 
+def recipes(desk):
+    """Each recipe of the page, as it stands there."""
+    page = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "../../docs/recipes.md")).read()
+    wrong = []
+    for number, recipe in enumerate(page.split("\n## ")[1:]):
+        shutil.rmtree(desk.path("hide"), ignore_errors=True)
+        desk.want("keyboards")
+        for line in re.findall(r"^    (.*)$", recipe, re.M):
+            if line.startswith("lurk "):
+                desk.want(shlex.split(line)[1:])
+            else:
+                subprocess.run(line, shell=True, check=True, cwd=desk.folder)
+        (presses, what, wanted), = re.findall(r"^Pressed `(.*)`, it (types|gives) `(.*)`\.$", recipe, re.M)
+        told = desk.want(["play", "--json", "-"], stdin=presses.replace("; ", "\n") + "\n")
+        rows = [json.loads(line) for line in told.splitlines()]
+        cells = [row["text" if what == "types" else "got"] for row in rows]
+        got = "".join(cells) if what == "types" else ", ".join(cell for cell in cells if cell)
+        if got != wanted:
+            wrong.append((recipe.splitlines()[0], got, wanted))
+    assert not wrong and number > 10, wrong
+
+
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode]
+             resolve, decode, recipes]
     failed = 0
     if sys.argv[3:]:
         tests = [test for test in tests if test.__name__ in sys.argv[3:]]

@@ -319,7 +319,7 @@ static const struct {
 	/* The off chord ends text; both are physical. */
 	{"F1>\"abcdefghijklmnopqrstuvwxyz\"; Escape>nothing",
 	 "+F1 -F1 +ShiftLeft +ShiftRight +Escape ~2100 +KeyX -KeyX",
-	 "KeyA+ KeyA- KeyB+ KeyB- KeyX+ KeyX- "},
+	 "KeyA+ KeyA- KeyB+ KeyB- KeyC+ KeyC- KeyD+ KeyD- KeyX+ KeyX- "},
 	{"KeyA>KeyB; F12>=game; |game/test; KeyA>KeyC; KeyW>ArrowUp; F12>=previous",
 	 "+KeyA -KeyA +F12 -F12 +KeyA +KeyW -KeyA +F12 -KeyW -F12 +KeyA -KeyA +KeyW -KeyW",
 	 "KeyB+ KeyB- KeyC+ ArrowUp+ KeyC- ArrowUp- KeyB+ KeyB- KeyW+ KeyW- "},

@@ -8,8 +8,8 @@
  *  - idle: N seconds of nothing
  *  - down: which keys any event node holds down
  *  - meddle: puts an entry of the USB keyboard's table back behind Lurk's back: KeyQ gives KeyQ
- *  - slow: reads what comes through the relay for N seconds, 50 ms apart: how many presses, and
- *    whether any were lost
+ *  - slow: reads what comes through the relay, 50 ms apart, until nothing does, N seconds at most:
+ *    how many presses, and whether any were lost
  *  - hold: takes QEMU's USB keyboard for N seconds
  */
 #include <dirent.h>
@@ -450,15 +450,17 @@ static int meddle(int pid, int n)
 
 static int slow(int pid, int seconds)
 {
-	int node = open_node("QEMU QEMU USB Keyboard (Lurk)"), presses = 0, lost = 0;
+	int node = open_node("QEMU QEMU USB Keyboard (Lurk)"), presses = 0, lost = 0, quiet = 0;
 	struct input_event e;
 
 	(void)pid;
 	puts("reads");
-	for (int waited = 0; waited < seconds * 1000; waited += 50) {
+	for (int waited = 0; waited < seconds * 1000 && quiet < 40; waited += 50) {
+		quiet += presses > 0;
 		while (read(node, &e, sizeof e) == sizeof e) {
 			presses += e.type == EV_KEY && e.value == 1;
 			lost += e.type == EV_SYN && e.code == SYN_DROPPED;
+			quiet = 0;
 		}
 		usleep(50000);
 	}
