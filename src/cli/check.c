@@ -115,19 +115,21 @@ static void check_results(struct cli *cli, struct cli_findings *f)
 	}
 }
 
-/* Whether a key of the profile, or of one that it is based on, leads out of it again. */
-static bool leads_out(const struct lurk_profile_set *set, const struct lurk_profile_file *file)
+/* Whether a key of the profile, or of one that it is based on, leads to another one. */
+static bool leads_out(const struct lurk_profile_set *set, const struct lurk_profile_file *of,
+		      const struct lurk_profile_file *file)
 {
 	for (uint32_t i = 0; i < file->count; i++) {
 		const struct lurk_rule *rule = &file->rules[i];
 
-		if (!rule->off && (rule->gives.kind == LURK_GIVES_PROFILE ||
-				   rule->gives.kind == LURK_GIVES_TOGGLE))
+		if (!rule->off && (rule->gives.kind == LURK_GIVES_TOGGLE ||
+				   (rule->gives.kind == LURK_GIVES_PROFILE &&
+				    find_profile(set, rule->gives.text) != of)))
 			return true;
 	}
 	for (unsigned i = 0; *file->based_on && i < set->count; i++) {
 		if (!strcasecmp(set->files[i]->word, file->based_on))
-			return set->files[i] != file && leads_out(set, set->files[i]);
+			return set->files[i] != file && leads_out(set, of, set->files[i]);
 	}
 	return false;
 }
@@ -148,9 +150,25 @@ static void check_ways_back(struct cli *cli, struct cli_findings *f)
 				? NULL
 				: find_profile(&set, rule->gives.text);
 
-		if (to && to != &cli->profile && !leads_out(&set, to))
+		if (to && to != &cli->profile && !leads_out(&set, to, to))
 			add(f, &finding);
 	}
+}
+
+/* A profile that stands beside the base, and that a key leads out of, locks nobody out. */
+static void weigh(const struct cli *cli, struct cli_findings *f)
+{
+	const struct lurk_profile_set set = cli_profile_set(cli);
+
+	if (!strcasecmp(cli->profile.word, LURK_PROFILE_BASE) || set.count == 1 ||
+	    !leads_out(&set, &cli->profile, &cli->profile))
+		return;
+	for (unsigned i = 0; i < f->count; i++) {
+		if (f->all[i].severity == LURK_LOCK_OUT)
+			f->all[i].severity = LURK_WARNING;
+	}
+	f->by_severity[LURK_WARNING] += f->by_severity[LURK_LOCK_OUT];
+	f->by_severity[LURK_LOCK_OUT] = 0;
 }
 
 bool cli_check(struct cli *cli, struct cli_findings *findings)
@@ -194,6 +212,7 @@ bool cli_check(struct cli *cli, struct cli_findings *findings)
 	if (error == LURK_OK) {
 		check_results(cli, findings);
 		check_ways_back(cli, findings);
+		weigh(cli, findings);
 	}
 	free(bytes);
 	free(work->keymap);
@@ -548,15 +567,13 @@ static void print_refusal(struct cli *cli, const struct cli_findings *findings)
 	puts("--force applies them all the same; `lurk try --force` does for a while.");
 }
 
-bool cli_check_first(struct cli *cli, bool force, struct cli_findings *findings)
+static bool refused(const struct cli_findings *findings)
 {
-	unsigned bad;
+	return findings->by_severity[LURK_LOCK_OUT] || findings->by_severity[LURK_ERROR];
+}
 
-	if (!cli_check(cli, findings))
-		return true; /* applying says what is wrong */
-	bad = findings->by_severity[LURK_LOCK_OUT] + findings->by_severity[LURK_ERROR];
-	if (!bad || force)
-		return true;
+static void tell_refusal(struct cli *cli, const struct cli_findings *findings)
+{
 	if (cli->json) {
 		struct json_object *object = json_object_new_object(),
 				   *list = json_object_new_array();
@@ -569,6 +586,47 @@ bool cli_check_first(struct cli *cli, bool force, struct cli_findings *findings)
 	} else {
 		print_refusal(cli, findings);
 	}
+}
+
+static void change_places(struct cli *cli, unsigned other)
+{
+	struct lurk_profile_file kept = cli->profile;
+
+	cli->profile = cli->others[other].file;
+	cli->others[other].file = kept;
+}
+
+/* Every profile that can be switched to: what locks out there is refused where no key leads out. */
+static bool others_have_a_way_back(struct cli *cli)
+{
+	bool fine = true;
+
+	for (unsigned i = 0; fine && i < cli->other_count; i++) {
+		struct cli_findings findings;
+
+		change_places(cli, i);
+		if (cli_check(cli, &findings) && refused(&findings)) {
+			fine = false;
+			if (!cli->json)
+				fprintf(stderr, "lurk: in the profile %s:\n", cli->profile.word);
+			tell_refusal(cli, &findings);
+		}
+		cli_findings_free(&findings);
+		change_places(cli, i);
+	}
+	return fine;
+}
+
+bool cli_check_first(struct cli *cli, bool force, struct cli_findings *findings)
+{
+	if (!cli_check(cli, findings))
+		return true; /* applying says what is wrong */
+	if (force)
+		return true;
+	if (refused(findings))
+		tell_refusal(cli, findings);
+	else if (others_have_a_way_back(cli))
+		return true;
 	cli_findings_free(findings);
 	return false;
 }
@@ -595,7 +653,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 
 static void report(struct cli *cli, const struct cli_findings *findings)
 {
-	unsigned refused = findings->by_severity[LURK_LOCK_OUT] + findings->by_severity[LURK_ERROR];
+	const bool bad = refused(findings);
 	char count[96], rules[48];
 
 	cli_count(cli->profile.count, "rule", rules);
@@ -603,12 +661,12 @@ static void report(struct cli *cli, const struct cli_findings *findings)
 		printf("Nothing is wrong with the %s in %s.\n", rules, cli->profile_path);
 	else
 		printf("%s in the %s of %s%s\n", count_findings(findings, count), rules,
-		       cli->profile_path, refused ? ": it will not be applied as it is." : ".");
+		       cli->profile_path, bad ? ": it will not be applied as it is." : ".");
 	print_findings(cli, findings, LURK_NOTE);
 	if (findings->imagined)
 		puts("No machine was looked at: keyboards are taken to be of full size, and no "
 		     "rule to be in force.");
-	if (cli->machine && cli_print_changes(cli, "\nApplied, it would change this:") && !refused)
+	if (cli->machine && cli_print_changes(cli, "\nApplied, it would change this:") && !bad)
 		puts("`lurk try` tries it for half a minute.");
 }
 
@@ -627,7 +685,6 @@ int cli_check_command(struct cli *cli, int argc, char **argv)
 		NULL,
 		NULL};
 	struct cli_findings findings;
-	bool refused;
 
 	cli_parse(cli, &argp, argc, argv, cli);
 	cli->judging = true;
@@ -638,7 +695,6 @@ int cli_check_command(struct cli *cli, int argc, char **argv)
 	if (!cli_check(cli, &findings))
 		return cli_fail(CLI_COULD_NOT, "%s: more rules than can be judged",
 				cli->profile_path);
-	refused = findings.by_severity[LURK_LOCK_OUT] || findings.by_severity[LURK_ERROR];
 	if (cli->json) {
 		struct json_object *object = json_object_new_object(),
 				   *list = json_object_new_array();
@@ -647,12 +703,13 @@ int cli_check_command(struct cli *cli, int argc, char **argv)
 			json_object_array_add(list,
 					      cli_finding_json(cli, &findings, &findings.all[i]));
 		json_object_object_add(object, "file", json_object_new_string(cli->profile_path));
-		json_object_object_add(object, "refused", json_object_new_boolean(refused));
+		json_object_object_add(object, "refused",
+				       json_object_new_boolean(refused(&findings)));
 		json_object_object_add(object, "findings", list);
 		cli_print_json(object);
 	} else {
 		report(cli, &findings);
 	}
 	cli_findings_free(&findings);
-	return refused ? CLI_FOUND : CLI_DONE;
+	return refused(&findings) ? CLI_FOUND : CLI_DONE;
 }

@@ -154,6 +154,7 @@ bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
 
 /* Another profile, with its own layout where it says one. */
 struct cli_other {
+	char path[PATH_MAX]; /* which the file points to */
 	struct lurk_profile_file file;
 	struct lurk_layout *layout;
 	struct lurk_characters characters;

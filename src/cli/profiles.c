@@ -73,6 +73,7 @@ static bool read_other(struct cli *cli, const char *path, struct lurk_message *m
 		return lurk_say(message, "%s: more than %d profiles", path, LURK_PROFILES_MAX);
 	other = &cli->others[cli->other_count];
 	memset(other, 0, sizeof *other);
+	snprintf(other->path, sizeof other->path, "%s", path);
 	if (!lurk_file_read(path, &bytes, &length, &exists, message)) {
 		if (exists)
 			return false;
@@ -83,7 +84,7 @@ static bool read_other(struct cli *cli, const char *path, struct lurk_message *m
 		free(bytes);
 		return false;
 	}
-	if (!lurk_profile_read(&other->file, path, bytes, length, &cli->keyboards,
+	if (!lurk_profile_read(&other->file, other->path, bytes, length, &cli->keyboards,
 			       other->layout ? &other->characters : cli_characters(cli), message)) {
 		lurk_layout_close(other->layout);
 		return false;

@@ -708,6 +708,34 @@ def decode(desk):
     desk.want("decode --as hid -", 3, stdin="00" * 2000, err="a line of more than")
 
 
+def profiles(desk):
+    """Beside the base: listed, edited, applied together, compared, and judged."""
+    for command in ["map CapsLock Tab", "profile new game --based-on base", "map W ArrowUp --profile game"]:
+        desk.want(command)
+    desk.want("apply", 1, out=["No key gives KeyW any more."], err="lurk: in the profile game:")
+    desk.want("map F12 --use game")
+    desk.want("check", out=["No key of the profile game leads out of it again.  [no-way-back]", "`lurk map KEY --use previous` in it leads back"])
+    desk.want("map F12 --use previous --profile game")
+    desk.want("apply", out=["In force now, and again after every reboot: 2 rules"])
+    desk.want("map CapsLock Enter --profile game")
+    desk.want("diff", out=["added     game: CapsLock gives Enter"])
+    desk.want("show --profile game", out=["3 rules in hide/profiles/game.yaml", "F12       F12       the profile before"])
+    desk.want("check game")
+    desk.want("apply --profile game", out=["In force now"])
+    listed = [json.loads(line) for line in desk.want("profile list --json").splitlines()]
+    assert [(p["profile"], p["rules"], p["based_on"], p["applied"], p["in_force"]) for p in listed] == [
+        ("base", 2, "", True, True), ("game", 3, "base", True, False)], listed
+    desk.want("play -", stdin="press CapsLock on wagtail\nuse game\npress CapsLock\nuse nowhere\n", status=2,
+              out=["Tab down", "Enter down"], err="-:4: no profile was applied that is called `nowhere`")
+    desk.want("undo")
+    desk.want("undo", out=["Took back"])
+    desk.write("hide/profiles/game.yaml", "rules: [\n")
+    desk.want("apply", 3, err="hide/profiles/game.yaml:")
+    desk.want("status", err="hide/profiles/game.yaml:", status=0)
+    desk.write("hide/profiles/game.yaml", HEAD + "layout: nowhere\n")
+    desk.want("show", 3, err="nowhere")
+
+
 def recipes(desk):
     """Each recipe of the page, as it stands there."""
     page = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "../../docs/recipes.md")).read()
@@ -733,7 +761,7 @@ def recipes(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, recipes]
+             resolve, decode, profiles, recipes]
     failed = 0
     if sys.argv[3:]:
         tests = [test for test in tests if test.__name__ in sys.argv[3:]]

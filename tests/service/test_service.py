@@ -255,14 +255,14 @@ def who_may_do_what():
     if os.getuid():
         return
     for more, groups, may in [([], [], []), (["everyone"], [], ["status", "image"]),
-                              ([], [os.getgid()], ["status", "image", "apply", "try", "keep", "switch", "end_try", "long lines"])]:
+                              ([], [os.getgid()], ["status", "image", "apply", "try", "keep", "switch", "end_try", "use", "long lines"])]:
         service = Service(*more)
         code = f"""
 import os, socket, json
 os.setgroups({groups!r}); os.setgid({STRANGER}); os.setuid({STRANGER})
 s = socket.socket(socket.AF_UNIX); s.connect({service.path!r}); f = s.makefile("r")
 allowed = []
-for method in ["status", "image", "apply", "try", "keep", "switch", "end_try", "watch"]:
+for method in ["status", "image", "apply", "try", "keep", "switch", "end_try", "use", "watch"]:
     params = {{"off": True}} if method == "switch" else {{"image": "00"}}
     s.sendall((json.dumps(dict(jsonrpc="2.0", id=1, method=method, params=params)) + chr(10)).encode())
     if json.loads(f.readline()).get("error", {{}}).get("code") != -32001:
@@ -337,6 +337,56 @@ def the_command():
     service.end()
 
 
+def a_profile_is_chosen():
+    """By the command, for a program, for as long as a connection; by a key; and what is typed is not told to anybody."""
+    service = Service()
+    environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
+                   "XDG_STATE_HOME": service.folder}
+    environment.pop("LURK_DESK", None)
+
+    def lurk(*words, status=0):
+        done = subprocess.run([*WRAPPER, LURK, *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
+        assert done.returncode == status, (words, done.returncode, done.stdout)
+        return done.stdout
+
+    client = Client(service)
+
+    def in_force():
+        return client.ask("status")["result"]["profile"]
+
+    lurk("map", "F12", "--use", "previous")
+    lurk("profile", "new", "game", "--based-on", "base")
+    lurk("map", "CapsLock", "Escape", "--profile", "game")
+    assert "not applied yet" in lurk("profile", "list")
+    lurk("apply")
+    assert "there is no profile `gmae`" in lurk("use", "gmae", status=1)
+    lurk("profile", "new", "guest")
+    assert "guest is not applied yet" in lurk("use", "guest", status=1)
+    assert "In force now: game." in lurk("use", "game")
+    assert "The profile in force is game, one of 2" in lurk("status")
+    assert "CapsLock gives Escape" in lurk("status", "--rules")
+    assert "In force now: base." in lurk("use", "--previous")
+    assert lurk("use", "game", "--", "sh", "-c", "exit 7", status=7) == "" and in_force() == "base"
+    assert "nowhere: No such file" in lurk("use", "game", "--", "nowhere", status=3) and in_force() == "base"
+    other = Client(service)
+    assert "result" in other.ask("use", profile="Game", while_connected=True) and in_force() == "game"
+    service.play("press F12 on wagtail")
+    assert in_force() == "base"
+    other.end()
+    other = Client(service)
+    assert "result" in other.ask("use", profile="game", while_connected=True) and in_force() == "game"
+    other.end()
+    for _ in range(50):
+        if in_force() == "base":
+            break
+        time.sleep(0.05)
+    assert in_force() == "base"
+    assert client.ask("use", profile="x")["error"]["code"] == -32003
+    assert client.ask("use", profile=3)["error"]["code"] == -32602
+    client.end()
+    service.end()
+
+
 def the_service_itself():
     """On a machine without keyboards, or with: it starts, answers, and ends when told to."""
     if len(sys.argv) < 5:
@@ -369,7 +419,7 @@ def the_service_itself():
 
 def main():
     failed = 0
-    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, the_command, the_service_itself]
+    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, the_command, a_profile_is_chosen, the_service_itself]
     for test in tests:
         try:
             test()
