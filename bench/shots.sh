@@ -92,6 +92,30 @@ shot resolve 'lurk resolve CapsLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58'
 shot show 'lurk show' 'lurk apply' 'lurk status'
 shot check 'cat cleaning.yaml' 'lurk check cleaning.yaml' 'lurk reach Control+Alt+Delete --profile cleaning.yaml'
 shot play 'lurk play evening.desk'
+{
+	cp hide/profile.yaml kept.yaml
+	lurk map Shift+3 --text '#' --keyboard wagtail
+	lurk map F9 --text 'seen 3 teal' --keyboard wagtail
+	lurk map Pause Meta+C --keyboard wagtail
+	lurk profile new game --based-on base
+	lurk swap W ArrowUp --profile game
+	lurk map F12 --use previous --profile game
+	lurk map F12 --profile game
+	lurk apply
+} >/dev/null 2>&1
+cat >words.desk <<'END'
+hold ShiftLeft on wagtail
+press Digit3
+release ShiftLeft
+press F9
+press Pause
+press F12
+press KeyW
+END
+shot words 'lurk status --rules' 'lurk profile list' 'lurk play words.desk'
+rm -r hide/profiles
+cp kept.yaml hide/profile.yaml
+lurk apply >/dev/null
 shot demo 'lurk demo | head -n 42'
 
 # As on the running machine: the same desk behind the service's socket.

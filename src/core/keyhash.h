@@ -28,16 +28,14 @@ static inline const struct lurk_action *lurk_keymap_base(const struct lurk_keyma
 }
 
 /* The one of a code's actions that acts while these modifiers are held. */
-static inline const struct lurk_action *lurk_keymap_variant(const struct lurk_keymap *keymap,
-							    const struct lurk_action *base,
-							    uint8_t held)
+static inline const struct lurk_action *
+lurk_keymap_variant(const struct lurk_keymap *keymap, const struct lurk_action *base, uint8_t held)
 {
 	return base + keymap->shapes[base->shape * (size_t)LURK_SHAPE_SIZE + held];
 }
 
-static inline const struct lurk_action *lurk_keymap_action(const struct lurk_keymap *keymap,
-							   uint32_t code, uint8_t kind,
-							   uint8_t held)
+static inline const struct lurk_action *
+lurk_keymap_action(const struct lurk_keymap *keymap, uint32_t code, uint8_t kind, uint8_t held)
 {
 	return lurk_keymap_variant(keymap, lurk_keymap_base(keymap, code, kind), held);
 }

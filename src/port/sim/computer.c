@@ -297,10 +297,32 @@ static int find_key(const struct lurk_desk_keyboard *keyboard, const char *label
 	return -1;
 }
 
+/* What a key has switched. */
+static void note_switch(struct player *p, uint16_t profile, bool off)
+{
+	const struct lurk_session *session = &p->computer->session;
+	const struct lurk_image *image = lurk_session_image(session);
+	struct lurk_profile now;
+	char note[96];
+
+	if (session->off != off)
+		on_note(p, off ? "all rules are on again" : "all rules are off");
+	if (!image || lurk_session_profile(session) == profile)
+		return;
+	lurk_image_profile(image, lurk_session_profile(session), &now);
+	snprintf(note, sizeof note, "the profile %.*s is in force", (int)now.word.length,
+		 now.word.bytes);
+	on_note(p, note);
+}
+
 static void move_key(struct player *p, unsigned key, bool down)
 {
+	uint16_t profile = lurk_session_profile(&p->computer->session);
+	bool off = p->computer->session.off;
+
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
 	lurk_computer_settle(p->computer);
+	note_switch(p, profile, off);
 	if (!lurk_engine_types(&p->computer->session.engine))
 		flush(p);
 }
