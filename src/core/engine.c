@@ -266,7 +266,7 @@ static uint8_t keys_for(uint16_t modifiers, uint8_t held)
 	for (unsigned family = 0; modifiers >> 8 & 0xf && family < 4; family++) {
 		both = (uint8_t)(0x11 << family);
 		if (modifiers >> 8 >> family & 1 && !(keys & both))
-			keys |= held & both ? (uint8_t)(held & both) : (uint8_t)(1U << family);
+			keys = (uint8_t)(keys | (held & both ? held & both : 1U << family));
 	}
 	return keys;
 }

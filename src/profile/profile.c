@@ -369,7 +369,7 @@ bool lurk_profile_word(const char *path, char word[LURK_PROFILE_WORD])
 		return false;
 	snprintf(word, LURK_PROFILE_WORD, "%.*s", (int)length, stem);
 	if (!strcmp(word, "profile"))
-		snprintf(word, LURK_PROFILE_WORD, "%s", LURK_PROFILE_BASE);
+		memcpy(word, LURK_PROFILE_BASE, sizeof LURK_PROFILE_BASE);
 	return strcmp(word, "previous") != 0;
 }
 
