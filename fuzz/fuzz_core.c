@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "lurk/keymap.h"
+#include "lurk/engine.h"
 #include "lurk/name.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
@@ -40,6 +40,45 @@ static void name(const uint8_t *data, size_t size)
 		;
 }
 
+/* Presses under a keymap that may say anything: some wait while it types. All keys up is all up. */
+static void press(const struct lurk_keymap *keymap, const uint8_t *data, size_t size)
+{
+	static struct lurk_engine engine;
+	static struct lurk_engine_keyboard keyboards[2];
+	struct lurk_frame frame;
+	struct lurk_wish wish;
+	uint64_t now_us = 0;
+
+	lurk_engine_init(&engine, keyboards, 2);
+	lurk_engine_use(&engine, 0, keymap);
+	lurk_engine_use(&engine, 1, keymap);
+	for (size_t i = 0; i < 64 + 2 * 128; i++) {
+		uint8_t byte = i < 64 ? data[size - 1 - i % size] : (uint8_t)(i - 64);
+		struct lurk_event event = {
+			.keyboard = byte & 1,
+			.key = {.key = (lurk_key)(1 + (byte >> 1)),
+				.state = i < 64 && byte & 4 ? LURK_DOWN : LURK_UP}};
+
+		event.key.scan = lurk_key_scan_on(event.key.key, LURK_WIRING_HID);
+		while (lurk_engine_feed(&engine, &event) == LURK_ERR_BUSY) {
+			while (lurk_engine_pull(&engine, now_us++, &frame))
+				;
+		}
+		while (byte & 8 && lurk_engine_pull(&engine, now_us, &frame))
+			;
+		lurk_engine_take_wish(&engine, &wish);
+		now_us += 1000;
+	}
+	while (lurk_engine_deadline(&engine) != LURK_NEVER || engine.pending_count) {
+		now_us += LURK_TYPING_US;
+		while (lurk_engine_pull(&engine, now_us, &frame))
+			;
+		lurk_engine_take_wish(&engine, &wish);
+	}
+	if (lurk_engine_holds(&engine, 0) || lurk_engine_holds(&engine, 1))
+		abort();
+}
+
 /* With a checksum that fits, since none would ever be guessed. */
 static void image(const uint8_t *data, size_t size)
 {
@@ -48,11 +87,11 @@ static void image(const uint8_t *data, size_t size)
 	struct lurk_image opened;
 	uint8_t *bytes;
 
-	if (size < 48)
+	if (size < 52)
 		return;
 	bytes = malloc(size);
 	memcpy(bytes, data, size);
-	memcpy(bytes, "LURK\1\0\60", 8);
+	memcpy(bytes, "LURK\1\0\64", 8);
 	for (int i = 0; i < 4; i++)
 		bytes[8 + i] = (uint8_t)(size >> 8 * i);
 	lurk_image_stamp(bytes, 1, 1, 0);
@@ -65,9 +104,7 @@ static void image(const uint8_t *data, size_t size)
 
 				if (lurk_compile(&job, memory, report.needed, &keymap, &report) ==
 				    LURK_OK)
-					lurk_keymap_find(keymap,
-							 lurk_scan_make(LURK_SCAN_HID, 0x70004),
-							 LURK_KEY_A);
+					press(keymap, bytes, size);
 				free(memory);
 			}
 		}

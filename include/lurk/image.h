@@ -45,13 +45,13 @@ enum lurk_way { LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_WAY_RELAY };
 
 struct lurk_profile {
 	struct lurk_text name, source; /* its name; the file it was read from */
+	struct lurk_text word;         /* by which it is switched to */
 	const struct lurk_rule *rules; /* NULL when read from an image: see lurk_image_rule() */
 	uint32_t first_rule, rule_count;
-	uint8_t way; /* enum lurk_way to use wherever it can be; LURK_WAY_PLAIN for what fits */
-	struct lurk_text word; /* by which it is switched to */
 	/* 1 + index of another profile whose rules hold here as well, where none of its own is
 	 * as specific; 0 for none. */
 	uint16_t based_on;
+	uint8_t way; /* enum lurk_way to use wherever it can be; LURK_WAY_PLAIN for what fits */
 };
 
 /* What an image is written from. */

@@ -457,7 +457,6 @@ static int refuse(const struct use *use, const struct cli_outcome *outcome)
 /* Runs the command; the profile goes with the connection, however this ends. */
 static int run_command(char **command)
 {
-	extern char **environ;
 	struct sigaction ignore = {.sa_handler = SIG_IGN};
 	posix_spawnattr_t attributes;
 	sigset_t defaults;

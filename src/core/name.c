@@ -445,7 +445,8 @@ static enum lurk_name_kind read_word(const char *text, size_t length,
 		return LURK_NAME_NUMBER;
 	if ((key = named(&plain, true)) != LURK_KEY_NONE)
 		return found(name, LURK_TARGET_KEY, key);
-	if (length > 4 && lurk_equal(plain.text + plain.length - 3, "key")) /* "the logo key" */
+	if (plain.length > 3 && length > 4 &&
+	    lurk_equal(plain.text + plain.length - 3, "key")) /* "the logo key" */
 		return read_word(text, length - 3 - lurk_is_separator(text[length - 4]), characters,
 				 in_chord, name);
 	return unknown(&plain, name);

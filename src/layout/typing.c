@@ -140,9 +140,9 @@ static void find_levels(struct lurk_typing_table *t, struct xkb_keymap *keymap)
 
 static void look_at_levels(struct lurk_typing_table *t, struct xkb_keymap *keymap)
 {
-	for (uint8_t one = 0; one <= t->level_count; one++) {
-		for (uint8_t two = 0; two < one || (!one && !two); two++) {
-			const uint8_t holds[2] = {one, two};
+	for (unsigned one = 0; one <= t->level_count; one++) {
+		for (unsigned two = 0; two < one || (!one && !two); two++) {
+			const uint8_t holds[2] = {(uint8_t)one, (uint8_t)two};
 
 			for (unsigned i = 0; i < TRIED; i++)
 				look_at_all(t, keymap, tried[i], holds);

@@ -71,6 +71,7 @@ static bool as_result(const struct lurk_press *press, const char *text, struct l
 	lurk_key key =
 		press->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(press->on.scan) : press->on.key;
 
+	memset(result, 0, sizeof *result);
 	if (!key || press->only || press->on.kind == LURK_TARGET_MEANING)
 		return lurk_say(message,
 				"`%s` cannot be given: a rule gives a key, a chord such as "
