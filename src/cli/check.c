@@ -10,13 +10,13 @@
 enum { KEYMAP_SIZE = 1 << 22, WORDS = 400 };
 
 void cli_sources(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
-		 bool broken_too, struct lurk_source sources[LURK_KEY_COUNT])
+		 bool broken_too, uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	void *memory = malloc(KEYMAP_SIZE);
 
 	if (!memory)
 		abort();
-	lurk_sources(image, keyboard, broken_too, 0, memory, KEYMAP_SIZE, sources);
+	lurk_sources(image, keyboard, broken_too, held_with, memory, KEYMAP_SIZE, sources);
 	free(memory);
 }
 

@@ -217,6 +217,7 @@ const char *cli_count(unsigned count, const char *one, char out[48]);
 /* What every key gives on one keyboard under the profile as it stands in the file. */
 struct cli_effects {
 	lurk_key gives[LURK_KEY_COUNT];
+	bool more[LURK_KEY_COUNT]; /* more than a key */
 };
 
 /* `keyboard` as in a rule: 0 is any keyboard, taken to be of full size. */
@@ -261,7 +262,7 @@ struct cli_findings {
 
 /* Adds where a keyboard's keys come from: see lurk_sources(). */
 void cli_sources(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
-		 bool broken_too, struct lurk_source sources[LURK_KEY_COUNT]);
+		 bool broken_too, uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT]);
 /* Checks the profile as it is in memory. False where it cannot be judged. */
 bool cli_check(struct cli *cli, struct cli_findings *findings);
 void cli_findings_free(struct cli_findings *findings);

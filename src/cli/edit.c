@@ -457,7 +457,7 @@ void edit_note_before(struct edit *edit, const struct lurk_target *on)
 
 	if (on->kind == LURK_TARGET_SCAN && !key)
 		edit->gave = "nothing: its code has no name";
-	else if (on->kind >= LURK_TARGET_KEY)
+	else if (on->kind >= LURK_TARGET_KEY && !edit->before.more[key])
 		edit->gave = edit->before.gives[key] ? lurk_key_name(edit->before.gives[key])
 						     : "nothing";
 }

@@ -78,7 +78,10 @@ bool cli_effects(struct cli *cli, uint16_t keyboard, struct cli_effects *effects
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
 		lurk_scan scan = lurk_key_scan_on(key, (enum lurk_wiring)wiring);
 
-		effects->gives[key] = lurk_action_key(lurk_keymap_find(keymap, scan, key), key);
+		const struct lurk_action *action = lurk_keymap_find(keymap, scan, key);
+
+		effects->gives[key] = lurk_action_key(action, key);
+		effects->more[key] = action->gives >= LURK_GIVES_CHORDS;
 	}
 	free(keymap);
 	return true;

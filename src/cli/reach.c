@@ -109,13 +109,20 @@ static void say_why_not(const struct reach *r, const struct lurk_image *image, u
 static void answer(struct reach *r, const struct lurk_image *image, uint16_t number,
 		   struct cli_table *table)
 {
-	static struct lurk_source sources[LURK_KEY_COUNT];
+	/* The last key is pressed while the others are held. */
+	static struct lurk_source alone[LURK_KEY_COUNT], with[LURK_KEY_COUNT];
 	const struct lurk_session_keyboard *k = &r->cli->machine->keyboards[number];
+	uint8_t held = 0;
 	char path[PATH_WORDS] = "", one[LURK_WORDS], two[LURK_WORDS], why[PATH_WORDS] = "";
 
-	memset(sources, 0, sizeof sources);
-	cli_sources(image, &k->info, false, sources);
+	for (unsigned i = 0; i + 1 < r->count; i++)
+		held |= (uint8_t)(1U << lurk_modifier_place(r->parts[i].key));
+	memset(alone, 0, sizeof alone);
+	memset(with, 0, sizeof with);
+	cli_sources(image, &k->info, false, 0, alone);
+	cli_sources(image, &k->info, false, held, with);
 	for (unsigned i = 0; i < r->count && !*why; i++) {
+		const struct lurk_source *sources = i + 1 < r->count ? alone : with;
 		const struct lurk_source *a = &sources[r->parts[i].key];
 		const struct lurk_source *b = &sources[r->parts[i].other];
 		bool has_a = a->key || a->scan.kind;

@@ -38,7 +38,7 @@ static void offer(struct trial *t)
 	memset(sources, 0, sizeof sources);
 	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
 		if (machine->keyboards[i].present)
-			cli_sources(machine->image, &machine->keyboards[i].info, true, sources);
+			cli_sources(machine->image, &machine->keyboards[i].info, true, 0, sources);
 	}
 	for (size_t i = 0; i < sizeof keys / sizeof *keys; i++) {
 		const struct lurk_source *s = &sources[keys[i].key];

@@ -590,6 +590,8 @@ def reach(desk):
     assert len(rows) == 4 and rows[0]["press"] is None and "line 17" in rows[0]["why_not"]
     for words, error in [("reach", "say which key"), ("reach xyzzyx", "is no key"), ("reach any Enter", "one word too many"), ("reach hid:07:a5", "is not one key")]:
         desk.want(words, 2, err=error)
+    desk.want("map Shift+3 --text # --apply")
+    desk.want("reach Shift+3", 1, out=["gives that key another job"])
 
 
 def off_and_on(desk):
