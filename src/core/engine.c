@@ -344,12 +344,14 @@ static void hold_step(struct lurk_engine *e, uint16_t keyboard, struct lurk_held
 	int place = place_of(step.key);
 	uint8_t keys = keys_for(step.modifiers, e->held);
 
+	if (place >= 0)
+		keys = (uint8_t)(keys | 1U << place);
 	begin_overlay(e, keyboard, source->code, source->kind);
 	lift(e, lifted & (uint8_t)~keys);
 	if (place >= 0) { /* modifiers alone count as if they were pressed themselves */
 		swallow(e, keyboard);
-		source->modifiers = (uint8_t)(keys | 1U << place);
-		hold_modifiers(e, keyboard, source->modifiers);
+		source->modifiers = keys;
+		hold_modifiers(e, keyboard, keys);
 		return;
 	}
 	press_for_overlay(e, keyboard, keys);

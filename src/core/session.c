@@ -197,8 +197,8 @@ static enum lurk_error activate(struct lurk_session *s, uint16_t number,
 		if (error)
 			return error;
 		k->taken = take;
-		lurk_engine_silence(&s->engine, number, !take);
 	}
+	lurk_engine_silence(&s->engine, number, !take);
 	return settle(s, number);
 }
 
@@ -331,11 +331,8 @@ static void borrow(struct lurk_session *s, uint16_t number)
 
 	lurk_engine_cancel(&s->engine);
 	let_go(s, number);
-	if (k->taken) {
-		return;
-	} else if (s->port->class->take(s->port, number, true) == LURK_OK) {
+	if (!k->taken && s->port->class->take(s->port, number, true) == LURK_OK)
 		k->taken = k->borrowed = true;
-	}
 }
 
 /* Taking a keyboard takes its time: what came up meanwhile is no longer part of a chord. */
@@ -496,6 +493,7 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 /* Brings into force anew what shall be: the ruleset that is loaded, or nothing. */
 static enum lurk_error refresh(struct lurk_session *s, uint16_t number)
 {
+	static const struct lurk_way_choice plain;
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 	struct lurk_compile_report report;
 	struct lurk_way_choice choice;
@@ -505,6 +503,8 @@ static enum lurk_error refresh(struct lurk_session *s, uint16_t number)
 	k->trouble = prepare(s, s->current, number, &k->described, &keymap, &choice, &report);
 	if (!k->trouble)
 		k->trouble = activate(s, number, keymap, &choice);
+	else if (!k->keymap)
+		activate(s, number, NULL, &plain); /* rather than taken, and dead */
 	return k->trouble;
 }
 

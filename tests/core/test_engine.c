@@ -372,6 +372,8 @@ static const struct {
 	 "ShiftLeft- ? AltLeft- "},
 	{"Control+KeyE>itself; KeyE>KeyX", "+ControlLeft +KeyE -KeyE -ControlLeft +KeyE -KeyE",
 	 "ControlLeft+ KeyE+ KeyE- ControlLeft- KeyX+ KeyX- "},
+	{"Shift+CapsLock>ShiftLeft", "+ShiftLeft +CapsLock -ShiftLeft +KeyA -KeyA -CapsLock",
+	 "ShiftLeft+ ? KeyA+ KeyA- ShiftLeft- "},
 	{"Shift+Alt>Meta", "+ShiftLeft +AltRight +KeyA -KeyA -AltRight -ShiftLeft",
 	 "ShiftLeft+ ? ShiftLeft-& MetaRight+ ? ShiftLeft+& KeyA+ KeyA- MetaRight- ShiftLeft- "},
 	{"F1>toggle", "+MetaLeft +F1 -F1 -MetaLeft", "MetaLeft+ ? toggle MetaLeft- "},

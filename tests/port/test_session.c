@@ -781,6 +781,12 @@ static void withheld_presses_reach_nobody(void **state)
 			assert_int_equal(b->session.off, off);
 			play(b, "+CapsLock -CapsLock",
 			     i && !off ? "Tab+ Tab- " : "CapsLock+ CapsLock- ");
+			/* Other rules, by the relay, while they are withheld. */
+			lurk_session_withhold(&b->session, 10000000);
+			assert_int_equal(apply(b, "KeyA>Enter"), LURK_OK);
+			lurk_session_withhold(&b->session, 0);
+			sim_rig_got(b->rig);
+			play(b, "+KeyA -KeyA", "Enter+ Enter- ");
 			end(b);
 		}
 	}
