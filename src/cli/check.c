@@ -66,22 +66,11 @@ static void add(void *data, const struct lurk_finding *finding)
 	f->by_severity[finding->severity]++;
 }
 
-static const struct lurk_profile_file *find_profile(const struct lurk_profile_set *set,
-						    struct lurk_text word)
-{
-	for (unsigned i = 0; i < set->count; i++) {
-		if (strlen(set->files[i]->word) == word.length &&
-		    !strncasecmp(set->files[i]->word, word.bytes, word.length))
-			return set->files[i];
-	}
-	return NULL;
-}
-
 static bool has_profile(const struct cli *cli, struct lurk_text word)
 {
 	const struct lurk_profile_set set = cli_profile_set(cli);
 
-	return find_profile(&set, word) ||
+	return lurk_profile_find(&set, word) ||
 	       (word.length == strlen("previous") && !strncmp(word.bytes, "previous", word.length));
 }
 
@@ -124,14 +113,11 @@ static bool leads_out(const struct lurk_profile_set *set, const struct lurk_prof
 
 		if (!rule->off && (rule->gives.kind == LURK_GIVES_TOGGLE ||
 				   (rule->gives.kind == LURK_GIVES_PROFILE &&
-				    find_profile(set, rule->gives.text) != of)))
+				    lurk_profile_find(set, rule->gives.text) != of)))
 			return true;
 	}
-	for (unsigned i = 0; *file->based_on && i < set->count; i++) {
-		if (!strcasecmp(set->files[i]->word, file->based_on))
-			return set->files[i] != file && leads_out(set, of, set->files[i]);
-	}
-	return false;
+	file = lurk_profile_find(set, (struct lurk_text){file->based_on, strlen(file->based_on)});
+	return file && leads_out(set, of, file);
 }
 
 /* A key leads there, and none leads back. */
@@ -148,7 +134,7 @@ static void check_ways_back(struct cli *cli, struct cli_findings *f)
 		const struct lurk_profile_file *to =
 			rule->off || rule->gives.kind != LURK_GIVES_PROFILE
 				? NULL
-				: find_profile(&set, rule->gives.text);
+				: lurk_profile_find(&set, rule->gives.text);
 
 		if (to && to != &cli->profile && !leads_out(&set, to, to))
 			add(f, &finding);

@@ -2,7 +2,6 @@
 
 #include <stdlib.h>
 #include <string.h>
-#include <strings.h>
 #include <wchar.h>
 
 const struct argp_option edit_options[] = {
@@ -337,10 +336,8 @@ bool edit_has_profile(struct edit *edit, const char *word)
 {
 	struct lurk_profile_set set = cli_profile_set(edit->cli);
 
-	for (unsigned i = 0; i < set.count; i++) {
-		if (!strcasecmp(set.files[i]->word, word))
-			return true;
-	}
+	if (lurk_profile_find(&set, (struct lurk_text){word, strlen(word)}))
+		return true;
 	return !strcmp(word, "previous") ||
 	       lurk_say(&edit->why,
 			"there is no profile `%s`; `lurk profile new %s` makes it, `lurk profile "

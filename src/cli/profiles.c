@@ -299,7 +299,7 @@ static int make_new(struct profile *p)
 	char path[PATH_MAX], word[LURK_PROFILE_WORD], *text;
 	struct lurk_message why;
 	struct lurk_profile_set set;
-	bool known = !p->based_on, fine;
+	bool fine;
 
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
@@ -310,9 +310,8 @@ static int make_new(struct profile *p)
 				"to %d, and neither base nor previous",
 				p->name, LURK_PROFILE_WORD - 1);
 	set = cli_profile_set(cli);
-	for (unsigned i = 0; i < set.count; i++)
-		known = known || !strcasecmp(set.files[i]->word, p->based_on);
-	if (!known)
+	if (p->based_on &&
+	    !lurk_profile_find(&set, (struct lurk_text){p->based_on, strlen(p->based_on)}))
 		return cli_fail(CLI_USAGE,
 				"there is no profile `%s` to base it on; `lurk profile list` lists "
 				"them",
@@ -441,13 +440,11 @@ static int refuse(const struct use *use, const struct cli_outcome *outcome)
 	if (use->name && !is_applied(cli, use->name) && cli->machine->service) {
 		struct lurk_profile_set set = cli_profile_set(cli);
 
-		for (unsigned i = 0; i < set.count; i++) {
-			if (!strcasecmp(set.files[i]->word, use->name))
-				return cli_fail(CLI_FOUND,
-						"the profile %s is not applied yet; `lurk apply` "
-						"applies all of them",
-						use->name);
-		}
+		if (lurk_profile_find(&set, (struct lurk_text){use->name, strlen(use->name)}))
+			return cli_fail(CLI_FOUND,
+					"the profile %s is not applied yet; `lurk apply` applies "
+					"all of them",
+					use->name);
 		return cli_fail(CLI_FOUND, "there is no profile `%s`; `lurk use --list` lists them",
 				use->name);
 	}

@@ -374,13 +374,27 @@ bool lurk_profile_word(const char *path, char word[LURK_PROFILE_WORD])
 	return strcmp(word, "previous") != 0;
 }
 
-static int find_file(const struct lurk_profile_set *set, const char *word)
+static int find_file(const struct lurk_profile_set *set, struct lurk_text word)
 {
 	for (unsigned i = 0; i < set->count; i++) {
-		if (!strcasecmp(set->files[i]->word, word))
+		if (word.length && strlen(set->files[i]->word) == word.length &&
+		    !strncasecmp(set->files[i]->word, word.bytes, word.length))
 			return (int)i;
 	}
 	return -1;
+}
+
+const struct lurk_profile_file *lurk_profile_find(const struct lurk_profile_set *set,
+						  struct lurk_text word)
+{
+	int at = find_file(set, word);
+
+	return at < 0 ? NULL : set->files[at];
+}
+
+static int find_base(const struct lurk_profile_set *set, const struct lurk_profile_file *file)
+{
+	return find_file(set, (struct lurk_text){file->based_on, strlen(file->based_on)});
 }
 
 static bool say_based_on(const struct lurk_profile_file *file, struct lurk_message *message,
@@ -397,7 +411,7 @@ static bool check_bases(const struct lurk_profile_set *set, unsigned index,
 	const struct lurk_profile_file *file = set->files[index];
 
 	for (unsigned bases = 0; *file->based_on; bases++) {
-		int at = find_file(set, file->based_on);
+		int at = find_base(set, file);
 
 		if (at < 0)
 			return say_based_on(file, message,
@@ -421,7 +435,7 @@ bool lurk_profile_order(struct lurk_profile_set *set, struct lurk_message *messa
 			return false;
 	}
 	for (const struct lurk_profile_file *file = old.files[0]; *file->based_on;) {
-		file = old.files[find_file(&old, file->based_on)];
+		file = old.files[find_base(&old, file)];
 		set->files[placed++] = file;
 	}
 	for (unsigned i = 1, bases = placed; i < old.count; i++) {
@@ -441,14 +455,12 @@ bool lurk_profile_order(struct lurk_profile_set *set, struct lurk_message *messa
 static bool can_be_done(const struct lurk_profile_set *set, const struct lurk_rule *rule)
 {
 	static const char previous[] = "previous";
-	char word[LURK_PROFILE_WORD];
 	const struct lurk_text *name = &rule->gives.text;
 
 	if (rule->gives.kind != LURK_GIVES_PROFILE)
 		return lurk_rule_check(rule) != LURK_ERR_UNTYPED;
-	snprintf(word, sizeof word, "%.*s",
-		 (int)(name->length < sizeof word ? name->length : sizeof word), name->bytes);
-	return !strcmp(word, previous) || find_file(set, word) >= 0;
+	return (name->length == strlen(previous) && !memcmp(name->bytes, previous, name->length)) ||
+	       find_file(set, *name) >= 0;
 }
 
 static struct lurk_profile describe(const struct lurk_profile_set *set, unsigned index)
@@ -462,8 +474,7 @@ static struct lurk_profile describe(const struct lurk_profile_set *set, unsigned
 		.rule_count = file->count,
 		.way = file->way,
 		.word = {file->word, strlen(file->word)},
-		.based_on = *file->based_on ? (uint16_t)(find_file(set, file->based_on) + 1)
-					    : (uint16_t)0,
+		.based_on = *file->based_on ? (uint16_t)(find_base(set, file) + 1) : (uint16_t)0,
 	};
 }
 

@@ -86,6 +86,10 @@ struct lurk_profile_set {
 bool lurk_profile_agrees(const struct lurk_profile_set *set,
 			 const struct lurk_keyboards_file *keyboards, struct lurk_message *message);
 
+/* The profile of that word, in any case; NULL where there is none. */
+const struct lurk_profile_file *lurk_profile_find(const struct lurk_profile_set *set,
+						  struct lurk_text word);
+
 /* The set's order in its image: the first, those that it is based on, then the others. False with
  * the message where one is based on what is not there, or on itself. */
 bool lurk_profile_order(struct lurk_profile_set *set, struct lurk_message *message);
