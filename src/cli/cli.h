@@ -43,7 +43,7 @@ struct cli {
 	struct lurk_characters characters;
 	struct lurk_layout *layout; /* opened when first asked */
 	bool layout_missing;
-	char layout_name[64];
+	char layout_name[64], layout_options[128];
 
 	struct lurk_computer *computer; /* the desk's, NULL until cli_computer() */
 	struct cli_machine *machine;    /* NULL until cli_machine() */

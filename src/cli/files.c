@@ -87,23 +87,36 @@ static void find_paths(struct cli *cli)
 
 /* ---- Layouts -------------------------------------------------------------------------------- */
 
-/* The layout that the system was set up with, as Debian keeps it. */
-static void system_layout(char *out, size_t size)
+/* NAME="value" or NAME=value, up to one of `ends`. */
+static void read_setting(const char *line, const char *name, const char *ends, char *out,
+			 size_t size)
+{
+	size_t n = strlen(name);
+
+	if (strncmp(line, name, n) != 0 || line[n] != '=')
+		return;
+	line += n + 1 + (line[n + 1] == '"');
+	n = 0;
+	while (line[n] && !strchr("\"\n", line[n]) && !strchr(ends, line[n]))
+		n++;
+	snprintf(out, size, "%.*s", (int)n, line);
+}
+
+/* The layout that the system was set up with, as Debian keeps it: of several the first. */
+static void system_layout(struct cli *cli)
 {
 	FILE *file = fopen("/etc/default/keyboard", "r");
-	char line[256];
+	char line[256], variant[64] = "";
 
 	while (file && fgets(line, sizeof line, file)) {
-		char name[64];
-
-		/* The first of several. */
-		if (sscanf(line, "XKBLAYOUT=\"%31[a-z0-9_]", name) == 1 ||
-		    sscanf(line, "XKBLAYOUT=%31[a-z0-9_]", name) == 1)
-			snprintf(out, size, "%s", name);
-		if (sscanf(line, "XKBVARIANT=\"%31[A-Za-z0-9_-]", name) == 1 ||
-		    sscanf(line, "XKBVARIANT=%31[A-Za-z0-9_-]", name) == 1)
-			snprintf(out + strlen(out), size - strlen(out), ":%s", name);
+		read_setting(line, "XKBLAYOUT", ",", cli->layout_name, 32);
+		read_setting(line, "XKBVARIANT", ",", variant, 32);
+		read_setting(line, "XKBOPTIONS", "", cli->layout_options,
+			     sizeof cli->layout_options);
 	}
+	if (*cli->layout_name && *variant)
+		snprintf(cli->layout_name + strlen(cli->layout_name),
+			 sizeof cli->layout_name - strlen(cli->layout_name), ":%s", variant);
 	if (file)
 		fclose(file);
 }
@@ -114,7 +127,7 @@ static struct lurk_layout *open_layout(struct cli *cli)
 	struct lurk_message why;
 
 	if (!cli->layout && !cli->layout_missing && *cli->layout_name) {
-		cli->layout = lurk_layout_open(cli->layout_name, &why);
+		cli->layout = lurk_layout_open_with(cli->layout_name, cli->layout_options, &why);
 		if (!cli->layout)
 			cli_fail(CLI_COULD_NOT, "%s", why.text);
 	}
@@ -222,7 +235,7 @@ static void find_layout(struct cli *cli, const char *bytes, size_t length)
 		snprintf(cli->layout_name, sizeof cli->layout_name, "%s",
 			 cli->computer->desk.layout);
 	if (!*cli->layout_name && !cli->desk)
-		system_layout(cli->layout_name, sizeof cli->layout_name);
+		system_layout(cli);
 	cli->characters =
 		(struct lurk_characters){cli, find_character, type_character, layouts_with};
 }

@@ -28,11 +28,19 @@ static void quiet(struct xkb_context *context, enum xkb_log_level level, const c
 
 struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message)
 {
+	return lurk_layout_open_with(name, "", message);
+}
+
+struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
+					  struct lurk_message *message)
+{
 	struct lurk_layout *layout = calloc(1, sizeof *layout);
 	char base[64];
 	const char *colon = strchr(name, ':');
-	struct xkb_rule_names names = {
-		.model = "pc105", .layout = base, .variant = colon ? colon + 1 : ""};
+	struct xkb_rule_names names = {.model = "pc105",
+				       .layout = base,
+				       .variant = colon ? colon + 1 : "",
+				       .options = options};
 
 	if (!layout)
 		abort();

@@ -12,6 +12,9 @@ struct lurk_layout;
 /* Opens a layout of the system's xkb-data by its name, with a variant as in "de:nodeadkeys". NULL
  * with a message where there is none. */
 struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message);
+/* The same with options as XKB has them, such as "compose:menu". */
+struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
+					  struct lurk_message *message);
 void lurk_layout_close(struct lurk_layout *layout);
 
 /* For lurk_name_read() and for text: the key that gives a character, with Shift or AltRight where

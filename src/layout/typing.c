@@ -6,6 +6,9 @@
 /* X11 counts keys from 8. */
 enum { KEYCODE_OFFSET = 8, PLACES_MAX = 16384, FIRSTS_MAX = 64, LEVEL_KEYS = 4 };
 
+/* X11 has keycodes up to 255: programs on it see no key above. */
+enum { X_MAX = 255 - KEYCODE_OFFSET };
+
 /* Modifiers that a step may have: in the order in which they are preferred. */
 static const uint16_t tried[] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
 				 LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
@@ -91,7 +94,7 @@ static void look_at_all(struct lurk_typing_table *t, struct xkb_keymap *keymap, 
 	struct xkb_state *state = state_with(t, keymap, modifiers, holds, false);
 	struct xkb_state *locked = state_with(t, keymap, modifiers, holds, true);
 
-	for (lurk_key key = lurk_key_next(0); key && t->count < PLACES_MAX;
+	for (lurk_key key = lurk_key_next(0); key && key <= X_MAX && t->count < PLACES_MAX;
 	     key = lurk_key_next(key)) {
 		xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
 		xkb_keysym_t sym = xkb_state_key_get_one_sym(state, code);

@@ -32,11 +32,14 @@ static void no_log(struct xkb_context *context, enum xkb_log_level level, const 
 	(void)args;
 }
 
-static bool desktop_open(struct desktop *d, const char *name)
+static bool desktop_open(struct desktop *d, const char *name, const char *options)
 {
 	char layout[64] = "", variant[64] = "";
-	struct xkb_rule_names names = {
-		.rules = "evdev", .model = "pc105", .layout = layout, .variant = variant};
+	struct xkb_rule_names names = {.rules = "evdev",
+				       .model = "pc105",
+				       .layout = layout,
+				       .variant = variant,
+				       .options = options};
 
 	memset(d, 0, sizeof *d);
 	sscanf(name, "%63[^:]:%63s", layout, variant);
@@ -218,7 +221,7 @@ static void every_layout_types_ascii(void **state)
 			continue;
 		opened++;
 		characters = lurk_layout_characters(layout);
-		assert_true(desktop_open(&d, names[i]));
+		assert_true(desktop_open(&d, names[i], ""));
 		for (char c = ' '; c <= '~'; c++) {
 			unsigned found = characters.type(characters.data, (uint8_t)c, steps + n);
 
@@ -284,13 +287,40 @@ static void own_letters_come_back(void **state)
 			differ += !found;
 			n += found;
 		}
-		assert_true(desktop_open(&d, own[i].layout));
+		assert_true(desktop_open(&d, own[i].layout, ""));
 		differ += !comes_back(&d, own[i].layout, own[i].text, steps, n);
 		desktop_close(&d);
 		lurk_layout_close(layout);
 	}
 	print_message("ten layouts' own letters: %u characters, %u differ\n", tried, differ);
 	assert_int_equal(differ, 0);
+}
+
+/* With a Compose key, by the sequences that the system knows. */
+static void compose_helps(void **state)
+{
+	static const char text[] = "éßñ÷€";
+	struct lurk_step steps[16 * LURK_LAYOUT_STEPS];
+	struct lurk_message why;
+	struct lurk_layout *layout = lurk_layout_open_with("us", "compose:menu", &why);
+	struct lurk_characters characters = lurk_layout_characters(layout);
+	struct desktop d;
+	size_t n = 0;
+
+	(void)state;
+	for (const char *at = text; *at;) {
+		uint32_t c = 0;
+		unsigned found;
+
+		at += lurk_character_read(at, strlen(at), &c);
+		found = characters.type(characters.data, c, steps + n);
+		assert_int_equal(found, 3);
+		n += found;
+	}
+	assert_true(desktop_open(&d, "us", "compose:menu"));
+	assert_true(comes_back(&d, "us with Compose", text, steps, n));
+	desktop_close(&d);
+	lurk_layout_close(layout);
 }
 
 static void what_cannot_be_typed_is_known(void **state)
@@ -313,6 +343,7 @@ int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(own_letters_come_back),
+		cmocka_unit_test(compose_helps),
 		cmocka_unit_test(what_cannot_be_typed_is_known),
 		cmocka_unit_test(every_layout_types_ascii),
 	};
