@@ -1,0 +1,198 @@
+/* A whole port, to a made-up board: it stands between one USB keyboard and a computer,
+ * and keeps rules in two pages of memory. docs/porting.md explains the functions.
+ *
+ * $ ./port
+ * plugged in; CapsLock gives Enter: done
+ * CapsLock down: Enter down
+ * CapsLock up: Enter up
+ */
+#include <stdio.h>
+#include <string.h>
+
+#include <lurk/session.h>
+
+enum { PAGES = 2, PAGE = 1024 };
+
+/* What the keyboard will have sent: CapsLock down, and up. */
+static const uint8_t reports[][8] = {{0, 0, 0x39}, {0}};
+
+struct board {
+	struct lurk_port port;
+	struct lurk_hid keyboard; /* the library's own decoder */
+	unsigned next_report;
+	bool said_plugged, pressing;
+	uint8_t pages[PAGES][PAGE];
+	size_t lengths[PAGES];
+};
+
+static struct board *board_of(struct lurk_port *port)
+{
+	return (struct board *)port;
+}
+
+static bool board_keyboard(struct lurk_port *port, uint16_t number, struct lurk_port_keyboard *k)
+{
+	(void)port;
+	memset(k, 0, sizeof *k);
+	k->identity.bus = LURK_BUS_USB;
+	k->identity.wiring = LURK_WIRING_HID;
+	for (lurk_key key = 1; key < 128; key++)
+		k->declares[key / 8] |= (uint8_t)(1U << key % 8);
+	return number == 0;
+}
+
+static bool board_next(struct lurk_port *port, struct lurk_port_event *event)
+{
+	struct board *b = board_of(port);
+
+	memset(event, 0, sizeof *event);
+	event->kind = LURK_PORT_PLUGGED;
+	if (!b->said_plugged)
+		return b->said_plugged = true;
+	event->kind = LURK_PORT_KEY;
+	while (!lurk_hid_next(&b->keyboard, &event->key)) {
+		if (!b->pressing || b->next_report == sizeof reports / sizeof *reports)
+			return false;
+		lurk_hid_feed(&b->keyboard, reports[b->next_report++], sizeof *reports);
+	}
+	printf("%s %s:", lurk_key_name(event->key.key),
+	       event->key.state == LURK_UP ? "up" : "down");
+	return true;
+}
+
+static enum lurk_error board_take(struct lurk_port *port, uint16_t keyboard, bool take)
+{
+	(void)port, (void)keyboard, (void)take;
+	return LURK_OK;
+}
+
+static void board_listen(struct lurk_port *port, uint16_t keyboard, const lurk_key *keys,
+			 unsigned count)
+{
+	(void)port, (void)keyboard, (void)keys, (void)count; /* it hears all in any case */
+}
+
+static enum lurk_error board_send(struct lurk_port *port, const struct lurk_frame *frame)
+{
+	(void)port;
+	for (unsigned i = 0; i < frame->count; i++)
+		printf(" %s %s\n", lurk_key_name(frame->strokes[i].key),
+		       frame->strokes[i].state == LURK_DOWN ? "down" : "up");
+	return LURK_OK;
+}
+
+static enum lurk_error board_table_get(struct lurk_port *port, uint16_t keyboard, uint16_t index,
+				       struct lurk_table_entry *entry)
+{
+	(void)port, (void)keyboard, (void)index, (void)entry;
+	return LURK_ERR_PORT; /* it has no table, so that everything is relayed */
+}
+
+static enum lurk_error board_table_set(struct lurk_port *port, uint16_t keyboard, uint16_t index,
+				       lurk_key key)
+{
+	(void)port, (void)keyboard, (void)index, (void)key;
+	return LURK_ERR_PORT;
+}
+
+static bool board_is_down(struct lurk_port *port, uint16_t keyboard, uint16_t index)
+{
+	(void)port, (void)keyboard, (void)index;
+	return false;
+}
+
+static uint8_t board_lit(struct lurk_port *port, uint16_t keyboard)
+{
+	(void)port, (void)keyboard;
+	return 0;
+}
+
+static unsigned board_slots(struct lurk_port *port, size_t *size)
+{
+	(void)port;
+	*size = PAGE;
+	return PAGES;
+}
+
+static enum lurk_error board_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
+				       size_t size, size_t *length)
+{
+	*length = board_of(port)->lengths[slot];
+	if (*length > size)
+		return LURK_ERR_ROOM;
+	memcpy(bytes, board_of(port)->pages[slot], *length);
+	return LURK_OK;
+}
+
+static enum lurk_error board_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
+					size_t length)
+{
+	if (length > PAGE)
+		return LURK_ERR_ROOM;
+	memcpy(board_of(port)->pages[slot], bytes, length);
+	board_of(port)->lengths[slot] = length;
+	return LURK_OK;
+}
+
+static uint64_t board_now(struct lurk_port *port)
+{
+	(void)port;
+	return 0; /* microseconds since 1970, where the board knows */
+}
+
+static int board_descriptor(struct lurk_port *port)
+{
+	(void)port;
+	return -1; /* next() is asked again and again */
+}
+
+static const struct lurk_port_class board_class = {
+	board_keyboard,  board_next,       board_take,    board_listen, board_send,
+	board_table_get, board_table_set,  board_is_down, board_lit,    board_slots,
+	board_slot_read, board_slot_write, board_now,     board_now,    board_descriptor,
+};
+
+/* ---- Running it ----------------------------------------------------------------------------- */
+
+static struct lurk_session_keyboard keyboards[1];
+static struct lurk_engine_keyboard engines[1];
+static uint8_t images[2][PAGE];
+static _Alignas(16) uint8_t keymaps[2][4096];
+static const struct lurk_session_memory memory = {
+	.keyboards = keyboards,
+	.engine_keyboards = engines,
+	.keyboard_count = 1,
+	.images = {images[0], images[1]},
+	.image_size = PAGE,
+	.keymaps = {keymaps[0], keymaps[1]},
+	.keymap_size = sizeof keymaps[0],
+};
+
+int main(void)
+{
+	static struct board board = {.port = {&board_class}};
+	static struct lurk_session session;
+	const struct lurk_rule rule = {
+		.press = {.on = {.kind = LURK_TARGET_KEY, .key = LURK_KEY_CAPSLOCK}},
+		.gives = {.kind = LURK_GIVES_KEY, .key = LURK_KEY_ENTER},
+	};
+	const struct lurk_profile profile = {.name = {"board", 5}, .rules = &rule, .rule_count = 1};
+	const struct lurk_image_parts parts = {&profile, 1, NULL, 0};
+	struct lurk_apply_report report;
+	uint8_t image[PAGE];
+	size_t length;
+
+	lurk_hid_init(&board.keyboard, LURK_HID_BOOT);
+	if (lurk_session_start(&session, &memory, &board.port) != LURK_OK)
+		return 1;
+	while (lurk_session_step(&session))
+		;
+	lurk_image_write(&parts, image, sizeof image, &length);
+	printf("plugged in; CapsLock gives Enter: %s\n",
+	       lurk_error_text(lurk_session_apply(&session, image, length, &report)));
+	board.pressing = true;
+	while (lurk_session_step(&session))
+		;
+	lurk_session_stop(&session);
+	return 0;
+}

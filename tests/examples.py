@@ -1,0 +1,37 @@
+"""The examples, as someone builds them who has the library installed: examples.py BUILD EXAMPLES
+
+The library is installed into a folder of its own; each example is built with what pkg-config says, and prints
+what its first comment promises."""
+import glob
+import os
+import re
+import subprocess
+import sys
+import tempfile
+
+
+def main():
+    build, folder = sys.argv[1:3]
+    failed = 0
+    with tempfile.TemporaryDirectory() as root:
+        subprocess.run(["meson", "install", "-C", build, "--no-rebuild", "--quiet", "--destdir", root], check=True,
+                       stdout=subprocess.DEVNULL)
+        (package,) = glob.glob(root + "/**/lurk.pc", recursive=True)
+        environment = {**os.environ, "PKG_CONFIG_PATH": os.path.dirname(package), "PKG_CONFIG_SYSROOT_DIR": root}
+        flags = subprocess.run(["pkg-config", "--cflags", "--libs", "lurk"], check=True, text=True, env=environment,
+                               stdout=subprocess.PIPE).stdout.split()
+        library = os.path.dirname(os.path.dirname(package))
+        sources = sorted(glob.glob(folder + "/*.c"))
+        for source in sources:
+            wanted = "".join(line + "\n" for line in re.findall(r"^ \* (?!\$)(.*)$", open(source).read().split("$ ./", 1)[1].split("*/")[0], re.M))
+            program = os.path.join(root, "program")
+            subprocess.run(["cc", "-std=c11", "-Wall", "-Wextra", "-Wpedantic", "-Werror", source, *flags, "-o", program], check=True)
+            done = subprocess.run([program], text=True, stdout=subprocess.PIPE, env={**os.environ, "LD_LIBRARY_PATH": library})
+            if done.returncode or done.stdout != wanted:
+                failed += 1
+                print(f"{source}: status {done.returncode}\n{done.stdout}wanted:\n{wanted}")
+        print(f"{len(sources) - failed} examples as they say, {failed} not")
+    return failed or len(sources) < 4
+
+
+sys.exit(main())
