@@ -139,9 +139,17 @@ class Debian(Machine):
     def types(self, presses, wanted, when):
         self.sh(f": > {TYPED}")
         self.press(presses)
-        time.sleep(0.4)
-        got = self.sh(f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo")  # the serial line loses carriage returns
+        for _ in range(8):  # text takes its time
+            time.sleep(0.4)
+            got = self.sh(f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo")  # the serial line loses carriage returns
+            if len(got) >= len(wanted):
+                break
         self.check(f"{when}: pressed {presses}, arrived {got!r}", got == wanted)
+
+    def wait_for(self, fine, patience_s=15):
+        until = time.monotonic() + patience_s
+        while not fine() and time.monotonic() < until:
+            time.sleep(0.3)
 
     def service(self):
         return self.sh("systemctl show -p MainPID --value lurkd")
@@ -470,8 +478,11 @@ def typing(m):
     m.types("a a f9 a a a a a a", "aa" + WORD + "aaaaaa", "a word while another key is hammered")
     m.types("+shift f9 a -shift a", WORD + "Aa", "a word with Shift held")
     m.press("caps_lock")
+    m.wait_for(m.caps_on)
     m.types("f9 a", WORD + "A", "a word with Caps Lock on")
+    m.wait_for(m.caps_on)
     m.press("caps_lock")
+    m.wait_for(lambda: not m.caps_on())
     text = ("seen 3 Teal, 2 wigeon; " * 50)[:1000]
     m.sh(f"lurk map F10 --text '{text}' --apply")
     m.sh(f": > {TYPED}; (/root/p/vm_probe slow 1 40 > /tmp/slow 2>&1 &)")
@@ -502,15 +513,15 @@ def typing(m):
     m.has("lurk use game", "In force now: game.")
     m.types("q", "z", "lurk use")
     m.has("lurk use --previous", "In force now: base.")
-    m.sh("(lurk use game -- sleep 4 >/dev/null 2>&1 &)")
-    time.sleep(1.5)
+    m.sh("(lurk use game -- sleep 8 >/dev/null 2>&1 &)")
+    m.wait_for(lambda: "The profile in force is game" in m.sh("lurk status"))
     m.types("q", "z", "while a command runs")
-    time.sleep(4)
+    m.wait_for(lambda: "The profile in force is base" in m.sh("lurk status"))
     m.types("q", "q", "it has ended")
     m.sh("(lurk use game -- sleep 60 >/dev/null 2>&1 &)")
-    time.sleep(1.5)
+    m.wait_for(lambda: "The profile in force is game" in m.sh("lurk status"))
     m.sh("kill -9 $(pidof lurk)")
-    time.sleep(1)
+    m.wait_for(lambda: "The profile in force is base" in m.sh("lurk status"))
     m.types("q", "q", "or was killed")
     told = m.sh("journalctl -u lurkd --no-pager -o cat")
     m.check("the journal has nothing of what was typed", "teal" not in told.lower(), f"{len(told.splitlines())} lines")
