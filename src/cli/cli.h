@@ -77,6 +77,7 @@ int cli_apply(struct cli *cli, int argc, char **argv);
 int cli_versions(struct cli *cli, int argc, char **argv);
 int cli_rollback(struct cli *cli, int argc, char **argv);
 int cli_help(struct cli *cli, int argc, char **argv);
+int cli_complete(struct cli *cli, int argc, char **argv);
 int cli_off(struct cli *cli, int argc, char **argv);
 int cli_on(struct cli *cli, int argc, char **argv);
 int cli_status(struct cli *cli, int argc, char **argv);

@@ -36,6 +36,7 @@ const struct cli_command cli_commands[] = {
 	{"uninstall", "", "take the service away again", cli_uninstall},
 	{"play", "SCRIPT", "play a script on a simulated desk", cli_play},
 	{"demo", "", "the whole story on a simulated desk", cli_demo},
+	{"complete", "-- WORD...", "what may stand there, for the shell", cli_complete},
 	{"help", "[back]", "of a command; which way back for which trouble", cli_help},
 	{0},
 };

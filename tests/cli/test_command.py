@@ -82,7 +82,7 @@ def demo(desk):
 def help_everywhere(desk):
     listed = desk.want("--help", out=["Commands:", "Exit status"])
     commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
-    assert len(commands) == 29, commands
+    assert len(commands) == 30, commands
     for command in commands:
         desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
     desk.want("--version", out=["lurk 0.1"])
@@ -738,6 +738,40 @@ def profiles(desk):
     desk.want("show", 3, err="nowhere")
 
 
+COMPLETIONS = [
+    ("ma", ["map"]), ("map Caps", ["CapsLock"]), ("map CapsLock noth", ["nothing"]), ("map --ke", ["--keyboard"]),
+    ("map CapsLock Enter --keyboard wag", ["wagtail"]), ("use g", ["game"]), ("profile n", ["new"]), ("use --pr", ["--previous", "--profile"]),
+    ("swap meta", ["Meta", "MetaLeft", "MetaRight"]), ("map F12 --use ", ["base", "game"]), ("xyz", []), ("help rev", []),
+    ("--d", ["--desk"]), ("nowhere 'x", [])]
+SHELLS = {
+    "bash": """source {folder}/lurk.bash; COMP_WORDS=({words}); COMP_CWORD={last}; _lurk; printf '%s\\n' "${{COMPREPLY[@]}}" """,
+    "fish": """source {folder}/lurk.fish; complete -C '{line}'""",
+    "zsh": """compadd() {{ shift 2; print -l -- $@ }}; _files() {{ }}; words=({words}); CURRENT={count}; source {folder}/_lurk""",
+}
+
+
+def completion(desk):
+    """What the command says may come next, and each shell that is here with it."""
+    desk.want("keyboards")
+    desk.want("profile new game")
+    for line, wanted in COMPLETIONS:
+        words = line.split(" ")
+        assert desk.want(["complete", "--", *words]).split() == wanted, (line, desk.want(["complete", "--", *words]))
+    assert not os.path.exists(desk.path("nowhere"))
+    desk.want("complete -- map F", desk="nowhere")
+    assert not os.path.exists(desk.path("nowhere"))
+    folder = os.path.join(os.path.dirname(os.path.abspath(__file__)), "../../data/completion")
+    for shell, script in SHELLS.items():
+        if not shutil.which(shell):
+            continue
+        for line, wanted in [("map Caps", "CapsLock"), ("use g", "game")]:
+            words = ["lurk", *line.split(" ")]
+            text = script.format(folder=folder, words=" ".join(words), last=len(words) - 1, count=len(words), line=" ".join(words))
+            environment = {**os.environ, "PATH": os.path.dirname(LURK) + ":" + os.environ["PATH"], "LURK_DESK": "hide", "HOME": desk.folder}
+            done = subprocess.run([shell, "-c", text], cwd=desk.folder, env=environment, capture_output=True, text=True)
+            assert done.stdout.split() == [wanted] and not done.stderr, (shell, line, done.stdout, done.stderr)
+
+
 def recipes(desk):
     """Each recipe of the page, as it stands there."""
     page = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "../../docs/recipes.md")).read()
@@ -763,7 +797,7 @@ def recipes(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, profiles, recipes]
+             resolve, decode, profiles, completion, recipes]
     failed = 0
     if sys.argv[3:]:
         tests = [test for test in tests if test.__name__ in sys.argv[3:]]

@@ -1,0 +1,160 @@
+/* complete: what may stand next on the command line, for the shells' completion: a word a line. */
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+#include <unistd.h>
+
+#include "cli/cli.h"
+
+/* The words before the one that is completed, which may be empty. */
+struct complete {
+	struct cli *cli;
+	char **words;
+	unsigned count; /* without the last one */
+	const char *begun;
+};
+
+static void offer(const struct complete *c, const char *word)
+{
+	if (*word && !strncasecmp(word, c->begun, strlen(c->begun)))
+		puts(word);
+}
+
+static bool is_one_of(const char *word, const char *const *words)
+{
+	for (; *words; words++) {
+		if (!strcmp(word, *words))
+			return true;
+	}
+	return false;
+}
+
+static void offer_keys(const struct complete *c)
+{
+	static const char *const more[] = {"Alt", "Control", "Shift", "Meta"};
+
+	for (size_t i = 0; i < sizeof more / sizeof *more; i++)
+		offer(c, more[i]);
+	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key))
+		offer(c, lurk_key_name(key));
+}
+
+static void offer_keyboards(const struct complete *c)
+{
+	for (uint16_t i = 0; i < c->cli->keyboards.count; i++)
+		offer(c, c->cli->keyboards.keyboards[i].name.bytes);
+}
+
+static void offer_profiles(const struct complete *c)
+{
+	const struct lurk_profile_set set = cli_profile_set(c->cli);
+
+	for (unsigned i = 0; i < set.count; i++)
+		offer(c, set.files[i]->word);
+}
+
+static bool is_command(const char *word)
+{
+	for (const struct cli_command *command = cli_commands; command->name; command++) {
+		if (!strcmp(command->name, word))
+			return true;
+	}
+	return false;
+}
+
+/* The options that the command's own help lists, so that none is forgotten here. */
+static void offer_options(const struct complete *c)
+{
+	char self[PATH_MAX], command[PATH_MAX + 64], line[256];
+	ssize_t n = readlink("/proc/self/exe", self, sizeof self - 1);
+	const char *word = c->count && is_command(c->words[0]) ? c->words[0] : "";
+	FILE *help;
+
+	if (n <= 0 || memchr(self, '\'', (size_t)n))
+		return;
+	snprintf(command, sizeof command, "'%.*s' %s --help", (int)n, self, word);
+	help = popen(command, "r");
+	while (help && fgets(line, sizeof line, help)) {
+		char *option = line + strspn(line, " ");
+
+		if (*option != '-')
+			continue;
+		option = strstr(option, "--");
+		if (!option)
+			continue;
+		option[strcspn(option, "=[ ,\n")] = '\0';
+		offer(c, option);
+	}
+	if (help)
+		pclose(help);
+}
+
+static void offer_commands(const struct complete *c)
+{
+	for (const struct cli_command *command = cli_commands; command->name; command++) {
+		if (strcmp(command->name, "complete") != 0)
+			offer(c, command->name);
+	}
+}
+
+static void offer_all(const struct complete *c)
+{
+	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
+					      "off", "on",   "reach",   "resolve", NULL};
+	static const char *const keyboards[] = {"--keyboard", "-k", "--same-as", NULL};
+	static const char *const profiles[] = {"--profile", "-p",         "--use",
+					       "-u",        "--based-on", NULL};
+	const char *before = c->count ? c->words[c->count - 1] : "";
+	const char *command = c->count ? c->words[0] : "";
+
+	if (is_one_of(before, keyboards))
+		offer_keyboards(c);
+	else if (is_one_of(before, profiles) ||
+		 (!strcmp(command, "use") && c->count == 1 && *c->begun != '-'))
+		offer_profiles(c);
+	else if (*c->begun == '-')
+		offer_options(c);
+	else if (!c->count)
+		offer_commands(c);
+	else if (!strcmp(command, "help") || !is_command(command))
+		offer_commands(c);
+	else if (!strcmp(command, "profile")) {
+		offer(c, "list");
+		offer(c, "new");
+	} else if (is_one_of(command, of_keys)) {
+		offer_keys(c);
+		if (!strcmp(command, "map")) {
+			offer(c, "nothing");
+			offer(c, "itself");
+		}
+	}
+}
+
+int cli_complete(struct cli *cli, int argc, char **argv)
+{
+	struct complete c = {.cli = cli, .words = argv + 1, .begun = ""};
+	char desk[PATH_MAX];
+	int words = argc - 1;
+
+	if (words && (!strcmp(*c.words, "--help") || !strcmp(*c.words, "--usage")))
+		cli_parse_plain(cli, argc, argv,
+				"Print what may stand in place of the last word, a line each: for "
+				"the completion of bash, zsh and fish.\vExample:\n  lurk complete "
+				"-- map Caps");
+	if (words && !strcmp(*c.words, "--")) {
+		c.words++;
+		words--;
+	}
+	if (words)
+		c.begun = c.words[words - 1];
+	c.count = words ? (unsigned)words - 1 : 0;
+	/* Nothing is said meanwhile, and no desk made, only because somebody pressed Tab. */
+	if (!freopen("/dev/null", "w", stderr))
+		return CLI_COULD_NOT;
+	if (cli->desk)
+		snprintf(desk, sizeof desk, "%s/desk.yaml", cli->desk);
+	if (!cli->desk || access(desk, F_OK) == 0)
+		cli_read_files_if_good(cli);
+	offer_all(&c);
+	return CLI_DONE;
+}
