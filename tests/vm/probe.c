@@ -384,12 +384,12 @@ static int plug_cycles(int pid, int n)
 	}
 	usleep(500000);
 	qsort(times, (size_t)n, sizeof(double), by_size);
-	/* One in a thousand may fall into a pause of the machine that the virtual one runs on. */
+	/* A few may fall into a pause of the machine that the virtual one runs on. */
 	printf("measured plug: %d cycles, in force after %.1f ms (median), %.1f ms (all but one in "
 	       "a "
-	       "thousand), %.1f ms (most); descriptors %u then %u; private memory %lu, half way "
+	       "hundred), %.1f ms (most); descriptors %u then %u; private memory %lu, half way "
 	       "%lu, at the end %lu KiB\n",
-	       n, times[n / 2], times[n - 1 - n / 1000], times[n - 1], fds, descriptors(pid), kib,
+	       n, times[n / 2], times[n - 1 - n / 100], times[n - 1], fds, descriptors(pid), kib,
 	       half, private_kib(pid));
 	return 0;
 }
