@@ -10,12 +10,14 @@
  *  - meddle: puts an entry of the USB keyboard's table back behind Lurk's back: KeyQ gives KeyQ
  *  - slow: reads what comes through the relay, 50 ms apart, until nothing does, N seconds at most:
  *    how many presses, and whether any were lost
+ *  - british: gives the console the keys of a British keyboard that the tests press or type
  *  - hold: takes QEMU's USB keyboard for N seconds
  */
 #include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
 #include <linux/input.h>
+#include <linux/kd.h>
 #include <linux/uhid.h>
 #include <poll.h>
 #include <signal.h>
@@ -468,6 +470,25 @@ static int slow(int pid, int seconds)
 	return 0;
 }
 
+static int british(int pid, int n)
+{
+	/* Plain, and with Shift; a value of type 0 is a character of Latin-1. */
+	static const struct kbentry entries[] = {
+		{1, KEY_2, '"'},         {1, KEY_3, 0xa3},        {1, KEY_APOSTROPHE, '@'},
+		{0, KEY_BACKSLASH, '#'}, {1, KEY_BACKSLASH, '~'},
+	};
+	int tty = open("/dev/tty1", O_RDWR | O_NOCTTY | O_CLOEXEC);
+
+	(void)pid;
+	(void)n;
+	for (size_t i = 0; i < sizeof entries / sizeof *entries; i++) {
+		if (ioctl(tty, KDSKBENT, &entries[i]))
+			fail("console");
+	}
+	close(tty);
+	return 0;
+}
+
 static int hold(int pid, int seconds)
 {
 	int node = open_node("QEMU QEMU USB Keyboard");
@@ -487,7 +508,8 @@ int main(int argc, char **argv)
 		int (*run)(int pid, int n);
 	} probes[] = {{"table", table},      {"delay", delay}, {"press", press_only},
 		      {"plug", plug_cycles}, {"idle", idle},   {"down", down},
-		      {"meddle", meddle},    {"hold", hold},   {"slow", slow}};
+		      {"meddle", meddle},    {"hold", hold},   {"slow", slow},
+		      {"british", british}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {
