@@ -459,6 +459,24 @@ def identified(m):
 WORD = "Seen 3 teal @ dusk"
 
 
+SLOW_MOST = 100  # ms between two looks; beyond it the host kept the reader from looking
+
+
+def starts_reading(m):
+    m.sh(f": > {TYPED}; (/root/p/vm_probe slow 1 40 > /tmp/slow 2>&1 &)")
+    time.sleep(1)
+    m.press("f10")
+
+
+def has_read(m):
+    for _ in range(45):
+        found = re.search(r"(\d+) presses, lost events (\d+) times, looks (\d+) ms", m.sh("cat /tmp/slow"))
+        if found:
+            return dict(zip(("presses", "lost", "apart"), map(int, found.groups())))
+        time.sleep(1)
+    return {"presses": 0, "lost": 0, "apart": 0}
+
+
 def typing(m):
     """Characters and words on a text console with a British keymap, and profiles that a key or a command chooses."""
     m.sh("/root/p/vm_probe british 1 0; echo 'XKBLAYOUT=gb' > /etc/default/keyboard")
@@ -478,9 +496,7 @@ def typing(m):
     m.wait_for(lambda: not m.caps_on())
     text = ("seen 3 Teal, 2 wigeon; " * 50)[:1000]
     m.sh(f"lurk map F10 --text '{text}' --apply")
-    m.sh(f": > {TYPED}; (/root/p/vm_probe slow 1 40 > /tmp/slow 2>&1 &)")
-    time.sleep(1)
-    m.press("f10")
+    starts_reading(m)
     for _ in range(60):
         time.sleep(1)
         if int(m.sh(f"wc -c < {TYPED}")) >= len(text):
@@ -488,12 +504,16 @@ def typing(m):
     got = m.sh(f"cat {TYPED}; echo")
     at = next((i for i, (a, b) in enumerate(zip(got, text)) if a != b), 0)
     m.check(f"1,000 characters arrive on the console: {len(got)}", got == text.strip(), "" if got == text.strip() else got[at:at + 60])
-    for _ in range(40):
-        if "slow reader" in m.sh("cat /tmp/slow"):
-            break
-        time.sleep(1)
     shifted = sum(c.isupper() for c in text)
-    m.has("cat /tmp/slow", f"{len(text) + shifted} presses, lost events 0 times", "and at a reader that looks up every 50 ms")
+    slow = has_read(m)
+    for _ in range(2):
+        if slow["apart"] <= SLOW_MOST:
+            break
+        print(f"the reader was kept from looking for {slow['apart']} ms: once more")
+        starts_reading(m)
+        slow = has_read(m)
+    m.check(f"and at a reader that looks up every 50 ms: {slow}",
+            slow["presses"] == len(text) + shifted and slow["lost"] == 0)
     m.sh(f": > {TYPED}")
     m.press("f10 a")
     hold(m, "shift shift_r esc", 2.6)

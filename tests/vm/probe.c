@@ -9,7 +9,7 @@
  *  - down: which keys any event node holds down
  *  - meddle: puts an entry of the USB keyboard's table back behind Lurk's back: KeyQ gives KeyQ
  *  - slow: reads what comes through the relay, 50 ms apart, until nothing does, N seconds at most:
- *    how many presses, and whether any were lost
+ *    how many presses, whether any were lost, and how far apart two looks really were at most
  *  - british: gives the console the keys of a British keyboard that the tests press or type
  *  - hold: takes QEMU's USB keyboard for N seconds
  */
@@ -453,11 +453,17 @@ static int meddle(int pid, int n)
 static int slow(int pid, int seconds)
 {
 	int node = open_node("QEMU QEMU USB Keyboard (Lurk)"), presses = 0, lost = 0, quiet = 0;
+	double looked = now_us(), apart = 0;
 	struct input_event e;
 
 	(void)pid;
 	puts("reads");
 	for (int waited = 0; waited < seconds * 1000 && quiet < 40; waited += 50) {
+		const double now = now_us();
+
+		if (now - looked > apart)
+			apart = now - looked;
+		looked = now;
 		quiet += presses > 0;
 		while (read(node, &e, sizeof e) == sizeof e) {
 			presses += e.type == EV_KEY && e.value == 1;
@@ -466,7 +472,8 @@ static int slow(int pid, int seconds)
 		}
 		usleep(50000);
 	}
-	printf("a slow reader: %d presses, lost events %d times\n", presses, lost);
+	printf("a slow reader: %d presses, lost events %d times, looks %.0f ms apart\n", presses,
+	       lost, apart / 1e3);
 	return 0;
 }
 
