@@ -60,6 +60,8 @@ struct lurk_frame {
 	uint16_t keyboard;
 	uint16_t count;
 	struct lurk_stroke strokes[LURK_FRAME_STROKES];
+	/* Part of what is being typed: its keys must not repeat, however late their release. */
+	bool typed;
 };
 
 /* One keyboard's state: what is held, and what it pressed. */

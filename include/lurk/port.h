@@ -82,7 +82,8 @@ struct lurk_port_class {
 
 	/* Sends strokes as the keyboard's own, all or none. For one that is not taken, only
 	 * releases are sent, which end a press that a change of the table would leave behind, and
-	 * presses of locks. */
+	 * presses of locks. Where the machine repeats keys that stay down, it must not repeat
+	 * those of a frame that is typed. */
 	enum lurk_error (*send)(struct lurk_port *port, const struct lurk_frame *frame);
 
 	/* Reads and writes one entry of the keyboard's table. */

@@ -794,6 +794,7 @@ static inline bool pull_queued(struct lurk_engine *e, struct lurk_frame *frame)
 		return false;
 	frame->count = 0;
 	frame->keyboard = e->queue[e->first].keyboard;
+	frame->typed = e->typing.active;
 	do {
 		q = &e->queue[e->first];
 		frame->strokes[frame->count++] = (struct lurk_stroke){q->key, q->state};
@@ -809,6 +810,7 @@ static bool pull_released(struct lurk_engine *e, uint16_t keyboard, struct lurk_
 
 	frame->keyboard = keyboard;
 	frame->count = 0;
+	frame->typed = false;
 	for (; k->releasing < LURK_KEY_COUNT; k->releasing++) {
 		if (!k->down[k->releasing])
 			continue;
@@ -829,8 +831,7 @@ static bool go_on(struct lurk_engine *e, uint64_t now_us)
 			return false;
 		type_on(e);
 		close_frame(e);
-		/* A key goes up at once: held while the machine has no time for us, it would
-		 * repeat. */
+		/* A key goes up at once. */
 		if (e->waiting && e->typing.phase != RELEASE)
 			e->typing.due_us = now_us + LURK_TYPING_US;
 		return true;

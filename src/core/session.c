@@ -68,6 +68,22 @@ static void send_frames(struct lurk_session *s)
 		s->port->class->send(s->port, &frame);
 }
 
+static enum lurk_error send_stroke(struct lurk_session *s, uint16_t number, lurk_key key,
+				   enum lurk_state state)
+{
+	const struct lurk_frame frame = {
+		.keyboard = number, .count = 1, .strokes = {{key, (uint8_t)state}}};
+
+	return s->port->class->send(s->port, &frame);
+}
+
+static enum lurk_error send_tap(struct lurk_session *s, uint16_t number, lurk_key key)
+{
+	enum lurk_error error = send_stroke(s, number, key, LURK_DOWN);
+
+	return error ? error : send_stroke(s, number, key, LURK_UP);
+}
+
 /* Forgets what is held on a keyboard and releases all that it gave. */
 static void let_go(struct lurk_session *s, uint16_t number)
 {
@@ -82,7 +98,6 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 				    bool in_table)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
-	struct lurk_frame up = {number, 1, {{0, LURK_UP}}};
 	struct lurk_table_entry entry;
 	enum lurk_error error = s->port->class->table_get(s->port, number, index, &entry);
 	lurk_key want;
@@ -97,8 +112,7 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 			k->unsettled = entry.original ? entry.original : entry.key;
 			return LURK_OK;
 		}
-		up.strokes[0].key = entry.key;
-		error = s->port->class->send(s->port, &up);
+		error = send_stroke(s, number, entry.key, LURK_UP);
 		if (error)
 			return error;
 	}
@@ -300,7 +314,6 @@ static bool gives(const struct lurk_session_keyboard *k, const struct lurk_keyma
 static void turn_caps_off(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
-	struct lurk_frame frame = {number, 1, {{LURK_KEY_CAPSLOCK, LURK_DOWN}}};
 	struct lurk_compile_report report;
 	struct lurk_way_choice choice;
 	const struct lurk_keymap *keymap;
@@ -317,9 +330,7 @@ static void turn_caps_off(struct lurk_session *s, uint16_t number)
 		if (other->present && other != k && gives(other, other->keymap, LURK_KEY_CAPSLOCK))
 			return;
 	}
-	s->port->class->send(s->port, &frame);
-	frame.strokes[0].state = LURK_UP;
-	s->port->class->send(s->port, &frame);
+	send_tap(s, number, LURK_KEY_CAPSLOCK);
 }
 
 /* ---- The off chord ------------------------------------------------------------------------- */
@@ -376,13 +387,10 @@ static void give_back(struct lurk_session *s, uint16_t number)
 static void lend(struct lurk_session *s, uint16_t number, uint16_t to)
 {
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
-	struct lurk_frame frame = {to, 1, {{LURK_KEY_UNKNOWN, LURK_DOWN}}};
 	struct lurk_event event = {.keyboard = number, .key = {.state = LURK_DOWN}};
 	struct lurk_table_entry entry;
 
-	s->port->class->send(s->port, &frame);
-	frame.strokes[0].state = LURK_UP;
-	s->port->class->send(s->port, &frame);
+	send_tap(s, to, LURK_KEY_UNKNOWN);
 	let_go(s, number);
 	if (s->port->class->take(s->port, number, true))
 		return;
@@ -801,7 +809,6 @@ static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_a
 	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
 		lurk_key key = lurk_lock_key((enum lurk_lock)lock);
 		uint8_t bit = (uint8_t)(1U << lock), known = 0, lit = 0;
-		struct lurk_frame down = {0, 1, {{key, LURK_DOWN}}}, up = {0, 1, {{key, LURK_UP}}};
 		uint16_t giver, unused;
 
 		if (s->keep_locks || any_gives(s, true, which, key, &unused) ||
@@ -817,9 +824,7 @@ static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_a
 			report->locks_unknown |= bit;
 		if (!(lit & bit))
 			continue;
-		down.keyboard = up.keyboard = giver;
-		if (s->port->class->send(s->port, &down) == LURK_OK &&
-		    s->port->class->send(s->port, &up) == LURK_OK)
+		if (send_tap(s, giver, key) == LURK_OK)
 			report->locks_pressed |= bit;
 	}
 }

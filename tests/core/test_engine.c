@@ -15,6 +15,7 @@ struct bench {
 	size_t length;
 	uint64_t now_us;
 	bool caps_lock;
+	unsigned presses[2]; /* of what was typed: [true] */
 };
 
 static bool bench_caps_lock(void *data)
@@ -71,6 +72,7 @@ static bool bench_pull_frame(struct bench *b)
 		const struct lurk_stroke *s = &frame.strokes[i];
 		bool unknown = s->key == LURK_KEY_UNKNOWN;
 
+		b->presses[frame.typed] += s->state == LURK_DOWN;
 		if (unknown && s->state == LURK_UP)
 			continue; /* a tap of it is one thing */
 		b->length += (size_t)snprintf(
@@ -608,6 +610,26 @@ static void held_keys_in_any_order(void **state)
 	free(b);
 }
 
+/* Its letters do not repeat; a key that is held does, and so does the last of a row. */
+static void what_is_typed_is_marked(void **state)
+{
+	static const struct {
+		const char *presses;
+		unsigned repeat, typed;
+	} rows[] = {{"+F1 -F1", 0, 2}, {"+F2 -F2", 1, 1}, {"+F3 -F3", 1, 0}, {"+F4 -F4", 1, 0}};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct bench *b = bench_new();
+
+		bench_use(b, "F1>\"ab\"; F2>KeyA,KeyB; F3>KeyA; F4>\"a\"");
+		bench_play(b, rows[i].presses);
+		assert_int_equal(b->presses[false], rows[i].repeat);
+		assert_int_equal(b->presses[true], rows[i].typed);
+		free(b);
+	}
+}
+
 static void presses_are_put_together(void **state)
 {
 	static const struct lurk_action itself = {.gives = LURK_GIVES_ITSELF};
@@ -1132,6 +1154,7 @@ int main(void)
 		cmocka_unit_test(many_rules_fit),
 		cmocka_unit_test(limits_hold),
 		cmocka_unit_test(held_keys_in_any_order),
+		cmocka_unit_test(what_is_typed_is_marked),
 		cmocka_unit_test(presses_are_put_together),
 		cmocka_unit_test(what_is_odd_is_said),
 		cmocka_unit_test(two_presses_are_compared),

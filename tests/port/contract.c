@@ -45,7 +45,8 @@ static void start_listening(struct contract_rig *rig)
 
 static enum lurk_error send(struct contract_rig *rig, lurk_key key, enum lurk_state state)
 {
-	struct lurk_frame frame = {rig->number, 1, {{key, (uint8_t)state}}};
+	const struct lurk_frame frame = {
+		.keyboard = rig->number, .count = 1, .strokes = {{key, (uint8_t)state}}};
 
 	return rig->port->class->send(rig->port, &frame);
 }

@@ -17,7 +17,7 @@
 #include "lurk/session.h"
 #include "port/linux/linux.h"
 
-enum { READERS = 64, QUIET_MS = 150, PLUG_US = 500000 };
+enum { READERS = 64, QUIET_MS = 150, PLUG_US = 500000, HELD_US = 800000 };
 
 /* A boot keyboard: eight modifiers, six slots of the keyboard page. */
 static const uint8_t descriptor[] = {0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0xe0,
@@ -48,6 +48,7 @@ struct linux_rig {
 		int fd;
 		char path[64];
 		uint64_t down[12]; /* keys that this reader saw going down */
+		unsigned repeats;
 	} readers[READERS];
 	unsigned reader_count;
 	char got[1024];
@@ -122,6 +123,7 @@ static void read_reader(struct reader *reader, char *out, size_t size)
 	ssize_t n;
 
 	while ((n = read(reader->fd, &e, sizeof e)) == sizeof e) {
+		reader->repeats += e.type == EV_KEY && e.value == 2;
 		if (e.type != EV_KEY || e.value == 2 || e.code == KEY_UNKNOWN)
 			continue;
 		if (!e.value && !(reader->down[e.code / 64] >> e.code % 64 & 1))
@@ -300,6 +302,46 @@ static void lost_events_are_only_released(void **state)
 	}
 	assert_false(down[LURK_KEY_A] || down[LURK_KEY_B]);
 	assert_true(presses > 0 && presses < 200); /* some were lost, or nothing was tried */
+	end(&r->rig);
+}
+
+/* How often programs see a key repeated that the port holds down for a while. */
+static unsigned repeats_of(struct linux_rig *r, bool typed)
+{
+	struct lurk_frame frame = {.keyboard = r->rig.number,
+				   .count = 1,
+				   .strokes = {{LURK_KEY_A, LURK_DOWN}},
+				   .typed = typed};
+	unsigned repeats = 0;
+
+	for (unsigned i = 0; i < r->reader_count; i++)
+		r->readers[i].repeats = 0;
+	assert_int_equal(r->rig.port->class->send(r->rig.port, &frame), LURK_OK);
+	usleep(HELD_US);
+	frame.strokes[0].state = LURK_UP;
+	assert_int_equal(r->rig.port->class->send(r->rig.port, &frame), LURK_OK);
+	collect(r);
+	for (unsigned i = 0; i < r->reader_count; i++)
+		repeats += r->readers[i].repeats;
+	return repeats;
+}
+
+/* What is typed has each letter once, even where the machine is held up before a release. */
+static void only_what_is_typed_does_not_repeat(void **state)
+{
+	struct linux_rig *r = (struct linux_rig *)make()->data;
+	struct lurk_port_event event;
+
+	(void)state;
+	assert_int_equal(r->rig.port->class->take(r->rig.port, r->rig.number, true), LURK_OK);
+	usleep(PLUG_US);
+	find_readers(r);
+	for (unsigned round = 0; round < 2; round++) {
+		assert_true(repeats_of(r, false) > 0);
+		assert_int_equal(repeats_of(r, true), 0);
+		while (r->rig.port->class->next(r->rig.port, &event))
+			;
+	}
 	end(&r->rig);
 }
 
@@ -517,6 +559,7 @@ static void both_ways_give_the_same(void **state)
 int main(void)
 {
 	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
+					   cmocka_unit_test(only_what_is_typed_does_not_repeat),
 					   cmocka_unit_test(the_desks_odd_keyboards),
 					   cmocka_unit_test(both_ways_give_the_same)};
 	int failed = contract_run("contract, Linux", make, end);

@@ -391,7 +391,7 @@ static void happened(struct lurk_linux *m, uint32_t what)
 		return; /* forgotten by what came before in this round */
 	node = &m->keyboards[number].nodes[index];
 	if (what & 1)
-		lurk_node_pass_lights(node);
+		lurk_node_hear_programs(node);
 	else if (node->fd >= 0 && !lurk_node_read(node, &sink))
 		node_gone(m, &m->keyboards[number], index);
 }
@@ -564,7 +564,8 @@ static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_fram
 	if (!k || !k->used)
 		return LURK_ERR_GONE;
 	if (k->taken)
-		return lurk_node_write(&k->nodes[k->speaker], frame->strokes, frame->count)
+		return lurk_node_write(&k->nodes[k->speaker], frame->strokes, frame->count,
+				       frame->typed)
 			       ? LURK_OK
 			       : LURK_ERR_PORT;
 	for (unsigned i = 0; i < frame->count; i++) {
@@ -573,7 +574,7 @@ static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_fram
 		/* Any of its nodes may hold the key; the others take no notice. */
 		for (unsigned n = 0; n < k->node_count; n++) {
 			if (k->nodes[n].fd >= 0 && (s->state == LURK_UP || lurk_is_lock(s->key)))
-				lurk_node_write(&k->nodes[n], s, 1);
+				lurk_node_write(&k->nodes[n], s, 1, false);
 		}
 	}
 	return LURK_OK;

@@ -406,15 +406,17 @@ static struct libevdev *describe(const struct lurk_event_node *node, bool every_
 }
 
 /* Repeats at the rate that the source was set to. */
-static void copy_repeat(const struct lurk_event_node *node)
+static void copy_repeat(struct lurk_event_node *node)
 {
 	unsigned rate[2];
 	struct input_event events[3] = {{.type = EV_REP, .code = REP_DELAY},
 					{.type = EV_REP, .code = REP_PERIOD}};
 
+	node->repeat_ms = 0;
+	node->typed = false;
 	if (ioctl(node->fd, EVIOCGREP, rate) < 0)
 		return;
-	events[0].value = (int)rate[0];
+	events[0].value = node->repeat_ms = (int)rate[0];
 	events[1].value = (int)rate[1];
 	write_events(node->out, events, 2);
 }
@@ -570,29 +572,37 @@ uint8_t lurk_node_locks(const struct lurk_event_node *node)
 	return locks;
 }
 
-void lurk_node_pass_lights(struct lurk_event_node *node)
+void lurk_node_hear_programs(struct lurk_event_node *node)
 {
 	struct input_event e[2];
 
 	while (node->virtual && read(node->out, e, sizeof *e) == sizeof *e) {
 		if (e->type == EV_LED && node->fd >= 0)
 			write_events(node->fd, e, 1);
+		else if (e->type == EV_REP && e->code == REP_DELAY && e->value > 0)
+			node->repeat_ms = e->value;
 	}
 }
 
 /* What is written into a source comes back to its readers, of which we are one: not for our ears.
  */
 bool lurk_node_write(struct lurk_event_node *node, const struct lurk_stroke *strokes,
-		     unsigned count)
+		     unsigned count, bool typed)
 {
 	int fd = node->virtual ? node->out : node->fd;
-	struct input_event events[LURK_FRAME_STROKES + 1];
+	struct input_event events[LURK_FRAME_STROKES + 2], *e = events;
 	uint32_t heard = node->heard;
 	bool written;
 
+	if (node->virtual && node->repeat_ms && typed != node->typed) {
+		*e++ = (struct input_event){
+			.type = EV_REP, .code = REP_DELAY, .value = typed ? 0 : node->repeat_ms};
+		node->typed = typed;
+	}
 	for (unsigned i = 0; i < count; i++)
-		events[i] = (struct input_event){
+		*e++ = (struct input_event){
 			.type = EV_KEY, .code = strokes[i].key, .value = strokes[i].state};
+	count = (unsigned)(e - events);
 	if (node->virtual)
 		return write_events(fd, events, count);
 	node->heard = 0;

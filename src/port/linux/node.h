@@ -21,7 +21,9 @@ struct lurk_event_node {
 	char path[64]; /* /dev/input/event… */
 	struct libevdev *evdev;
 	struct libevdev_uinput *virtual;
-	int out; /* the virtual node's descriptor, where there is one */
+	int out;       /* the virtual node's descriptor, where there is one */
+	int repeat_ms; /* its keys repeat after that */
+	bool typed;    /* just now they do not, since text is typed */
 	uint8_t wiring;
 	bool taken;
 	uint32_t heard; /* how many keys' events are wanted though it is not taken: see listen */
@@ -81,12 +83,13 @@ bool lurk_node_is_down(const struct lurk_event_node *node, uint16_t code);
 uint8_t lurk_node_lit(const struct lurk_event_node *node);
 uint8_t lurk_node_locks(const struct lurk_event_node *node);
 
-/* Lights that programs set on the virtual node go to the source. */
-void lurk_node_pass_lights(struct lurk_event_node *node);
+/* What programs set on the virtual node: lights go to the source, a delay of repeats is kept. */
+void lurk_node_hear_programs(struct lurk_event_node *node);
 
-/* Writes strokes and the end of a report at once: to the virtual node, else into the source. */
+/* Writes strokes and the end of a report at once: to the virtual node, else into the source. The
+ * keys of what is typed do not repeat, even if this machine is held up before their release. */
 bool lurk_node_write(struct lurk_event_node *node, const struct lurk_stroke *strokes,
-		     unsigned count);
+		     unsigned count, bool typed);
 
 /* Changes an entry of the table, after it was written down. */
 enum lurk_error lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint16_t code);
