@@ -18,7 +18,7 @@ static const struct {
 	{"keyboards:\n  a: {wired: radio}\n", "d:3:14: `wired:` is usb, set1, set2 or translated"},
 	{"keyboards:\n  a: {product: fade}\n",
 	 "d:3:16: `product:` is a vendor and a product such as \"fade:0001\""},
-	{"keyboards:\n  a: {form: round}\n", "d:3:13: `form:` is full, compact, pad or none"},
+	{"keyboards:\n  a: {form: round}\n", "d:3:13: `form:` is full, no-keypad, compact, pad or none"},
 	{"keyboards:\n  a: {keys: F1}\n", "d:3:13: `keys:` takes a list of keys"},
 	{"keyboards:\n  a: {keys: [F1, Capslok]}\n",
 	 "d:3:18: `Capslok` is no key; did you mean CapsLock?"},

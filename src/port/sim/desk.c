@@ -15,16 +15,6 @@ static const char *const keyboard_fields[] = {
 static const char *const radio_fields[] = {"product", "place", NULL};
 static const char *const key_fields[] = {"sends", "press-only", "presses-itself", NULL};
 
-/* The keys of a form, as event codes. */
-static const lurk_key compact[] = {
-	1,  59,  60, 61, 62,  63,  64,  65, 66,  67,  68,  87,  88,  99,  70,  119, 110, 111,
-	41, 2,   3,  4,  5,   6,   7,   8,  9,   10,  11,  12,  13,  14,  15,  16,  17,  18,
-	19, 20,  21, 22, 23,  24,  25,  26, 27,  28,  58,  30,  31,  32,  33,  34,  35,  36,
-	37, 38,  39, 40, 43,  42,  86,  44, 45,  46,  47,  48,  49,  50,  51,  52,  53,  54,
-	29, 125, 56, 57, 100, 126, 127, 97, 103, 105, 106, 108, 102, 107, 104, 109,
-};
-static const lurk_key pad[] = {69, 98, 55, 74, 71, 72, 73, 78, 75, 76, 77, 79, 80, 81, 96, 82, 83};
-
 struct reader {
 	struct lurk_yaml yaml;
 	struct lurk_desk *desk;
@@ -120,16 +110,17 @@ static void add_key(struct lurk_desk_keyboard *keyboard, lurk_key key)
 static bool add_form(struct reader *r, const struct lurk_node *node,
 		     struct lurk_desk_keyboard *keyboard)
 {
-	const char *form = node ? node->text : "full";
-	bool full = !strcmp(form, "full"), none = !strcmp(form, "none");
+	struct lurk_place places[LURK_PLACES];
+	unsigned count;
 
-	if (!full && !none && strcmp(form, "compact") && strcmp(form, "pad"))
-		return say(r, node, "`form:` is full, compact, pad or none");
-	for (size_t i = 0; i < sizeof compact / sizeof *compact && !none && strcmp(form, "pad");
-	     i++)
-		add_key(keyboard, compact[i]);
-	for (size_t i = 0; i < sizeof pad / sizeof *pad && !none && strcmp(form, "compact"); i++)
-		add_key(keyboard, pad[i]);
+	keyboard->form = LURK_FORM_FULL;
+	if (node && !strcmp(node->text, "none"))
+		return true;
+	if (node && !lurk_form_read(node->text, &keyboard->form))
+		return say(r, node, "`form:` is full, no-keypad, compact, pad or none");
+	count = lurk_form_places(keyboard->form, LURK_ISO, places);
+	for (unsigned i = 0; i < count; i++)
+		add_key(keyboard, places[i].key);
 	return true;
 }
 

@@ -5,7 +5,7 @@
 #ifndef LURK_SIM_DESK_H
 #define LURK_SIM_DESK_H
 
-#include "lurk/keyboard.h"
+#include "form/form.h"
 #include "text/yaml.h"
 
 enum lurk_desk_wired { LURK_WIRED_USB, LURK_WIRED_SET1, LURK_WIRED_SET2, LURK_WIRED_TRANSLATED };
@@ -24,6 +24,7 @@ struct lurk_desk_keyboard {
 	char name[LURK_LABEL];
 	enum lurk_desk_wired wired;
 	struct lurk_identity identity, radio;
+	enum lurk_form form;
 	bool has_radio, away; /* not plugged in at the start */
 	bool twice;           /* its interface declares every usage twice */
 	struct lurk_desk_key keys[LURK_DESK_KEYS];
