@@ -82,8 +82,7 @@ static bool on_tick(void *data, unsigned left)
 	return t->works_on < 0;
 }
 
-/* "ShiftLeft, ShiftRight and Escape" */
-static const char *chord_words(const struct lurk_chord *chord, char out[LURK_WORDS])
+const char *cli_chord_words(const struct lurk_chord *chord, char out[LURK_WORDS])
 {
 	*out = '\0';
 	for (unsigned i = 0; i < chord->count; i++)
@@ -125,7 +124,7 @@ int cli_test_chord(struct cli *cli)
 	       "keys.\n`lurk keyboards --keyboard NAME --off-chord KEY KEY...` takes 2 to 4 "
 	       "others, "
 	       "such as both Control keys.\n",
-	       t.together, chord_words(chord_at(&t, (uint16_t)t.tried_on), words),
+	       t.together, cli_chord_words(chord_at(&t, (uint16_t)t.tried_on), words),
 	       cli_keyboard_name(cli, (uint16_t)t.tried_on));
 	return CLI_FOUND;
 }

@@ -30,6 +30,7 @@ struct cli {
 	const char *desk; /* --desk, NULL for the real computer */
 	const char *profile_option;
 	bool json;
+	char **argv; /* as given */
 	struct cli_alias aliases[CLI_ALIASES];
 	unsigned alias_count;
 
@@ -68,6 +69,7 @@ int cli_move(struct cli *cli, int argc, char **argv);
 int cli_restore(struct cli *cli, int argc, char **argv);
 int cli_undo(struct cli *cli, int argc, char **argv);
 int cli_show(struct cli *cli, int argc, char **argv);
+int cli_picture(struct cli *cli, int argc, char **argv);
 int cli_check_command(struct cli *cli, int argc, char **argv);
 int cli_diff(struct cli *cli, int argc, char **argv);
 int cli_reach(struct cli *cli, int argc, char **argv);
@@ -116,6 +118,8 @@ bool cli_save_profile(struct cli *cli, const char *summary);
 bool cli_save_keyboards(struct cli *cli, const char *summary);
 /* For names by character; NULL where no layout is known. */
 const struct lurk_characters *cli_characters(struct cli *cli);
+/* The layout; NULL where none is known. */
+struct lurk_layout *cli_layout(struct cli *cli);
 /* Finds the layout without reading the files, for commands that need nothing else. */
 void cli_find_layout(struct cli *cli);
 /* Ends all; false with the message printed where the desk could not be kept. */
@@ -203,6 +207,11 @@ void cli_table_print(struct cli_table *table, const char *indent);
 
 /* Bold on a terminal that shows it, plain elsewhere. */
 void cli_print_strong(const char *text);
+/* Whether it does. */
+bool cli_styled(void);
+/* How wide the terminal is; $COLUMNS, or 80, where there is none. */
+unsigned cli_columns(void);
+unsigned cli_rows(void);
 /* Prints an object as one line and frees it. */
 void cli_print_json(struct json_object *object);
 /* "2031-05-04 05:30" of microseconds since 1970. */
@@ -313,8 +322,20 @@ unsigned cli_rules_in_force(const struct cli_machine *machine);
 bool cli_name_keyboard(struct cli *cli, uint16_t number, const char *name,
 		       struct lurk_message *message);
 
+/* ---- picture.c ------------------------------------------------------------------------------ */
+
+struct lurk_history;
+struct lurk_press_record;
+
+/* The keyboard of a press as text for a terminal, to be freed: with the keys that are held on it,
+ * and those whose jobs they do. */
+char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
+		       const struct lurk_press_record *press);
+
 /* ---- chord.c -------------------------------------------------------------------------------- */
 
+/* "ShiftLeft, ShiftRight and Escape". Returns out. */
+const char *cli_chord_words(const struct lurk_chord *chord, char out[LURK_WORDS]);
 /* Asks for the off chord, and says whether it arrives. */
 int cli_test_chord(struct cli *cli);
 

@@ -121,8 +121,8 @@ static void system_layout(struct cli *cli)
 		fclose(file);
 }
 
-/* The layout, opened when first asked for; NULL where there is none. */
-static struct lurk_layout *open_layout(struct cli *cli)
+/* Opened when first asked for. */
+struct lurk_layout *cli_layout(struct cli *cli)
 {
 	struct lurk_message why;
 
@@ -137,7 +137,7 @@ static struct lurk_layout *open_layout(struct cli *cli)
 
 static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
 {
-	struct lurk_layout *layout = open_layout(data);
+	struct lurk_layout *layout = cli_layout(data);
 	struct lurk_characters characters;
 
 	if (!layout)
@@ -149,7 +149,7 @@ static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16
 static unsigned type_character(void *data, uint32_t codepoint,
 			       struct lurk_step steps[LURK_CHARACTER_STEPS])
 {
-	struct lurk_layout *layout = open_layout(data);
+	struct lurk_layout *layout = cli_layout(data);
 	struct lurk_characters characters;
 
 	if (!layout)
@@ -191,7 +191,7 @@ void cli_typing_keys(struct cli *cli, uint8_t typing[LURK_KEY_COUNT / 8])
 
 bool cli_has_third_level(struct cli *cli)
 {
-	struct lurk_layout *layout = open_layout(cli);
+	struct lurk_layout *layout = cli_layout(cli);
 
 	return layout && lurk_layout_third_level(layout);
 }

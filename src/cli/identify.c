@@ -8,7 +8,7 @@
 #include "cli/press.h"
 
 enum { PATIENCE_S = 15, HANDS_OFF_S = 60, TAKE_S = 30, TAKE_MOST_S = 60 };
-enum { OPTION_HANDS_OFF = 1000, OPTION_GIVES, OPTION_KEEP };
+enum { OPTION_HANDS_OFF = 1000, OPTION_GIVES, OPTION_KEEP, OPTION_PICTURE };
 
 enum mode { SHOW, COMPARE, MISSING, HANDS_OFF, RULE };
 
@@ -17,7 +17,7 @@ struct identify {
 	const char *script, *gives, *keyboard;
 	enum mode mode;
 	unsigned count, seconds; /* after which it ends; 0 for never */
-	bool take, keep;
+	bool take, keep, picture;
 	struct presses presses;
 	unsigned wanted; /* how many presses are waited for */
 };
@@ -384,6 +384,7 @@ static int show(struct identify *id, struct lurk_message *why)
 	bool desk = id->cli->machine->desk;
 	bool fine;
 
+	id->presses.picture = id->picture ? cli_lit_keyboard : NULL;
 	presses_init(&id->presses, id->cli,
 		     "Press a key: what it sends, means and gives comes here. To end: Ctrl+C.");
 	if (!desk && !id->presses.live && !id->cli->json)
@@ -399,6 +400,8 @@ static int show(struct identify *id, struct lurk_message *why)
 							       .key = on_shown,
 							       .tick = on_tick},
 					why);
+	if (fine && desk && id->picture && !id->cli->json)
+		presses_print_picture(&id->presses);
 	presses_end(&id->presses);
 	if (!fine && *why->text)
 		return cli_fail(desk ? CLI_USAGE : CLI_COULD_NOT, "%s", why->text);
@@ -518,6 +521,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case OPTION_KEEP:
 		id->keep = true;
 		return 0;
+	case OPTION_PICTURE:
+		id->picture = true;
+		return 0;
 	case ARGP_KEY_ARG:
 		argp_error(state, "`%s` is not expected here; press the key instead", arg);
 		return 0;
@@ -526,6 +532,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 			argp_error(state, "--gives and --keep go with --rule");
 		if (id->count && id->mode != SHOW)
 			argp_error(state, "--count goes with no other way to identify");
+		if (id->picture && id->mode != SHOW)
+			argp_error(state, "--picture goes with no other way to identify");
 		if (id->take && id->seconds > TAKE_MOST_S)
 			argp_error(state, "--take for %d seconds at most", TAKE_MOST_S);
 		if (id->take && !id->seconds)
@@ -543,6 +551,8 @@ static const struct argp_option options[] = {
 	 "No other program gets what is pressed meanwhile; ends by itself, after 30 seconds unless "
 	 "--seconds says otherwise",
 	 0},
+	{"picture", OPTION_PICTURE, NULL, 0,
+	 "Draw the keyboard, with the key that is pressed and the one whose job it does", 0},
 	{"compare", 'c', NULL, 0, "Press two keys: are they one and the same to a program?", 1},
 	{"missing", 'm', NULL, 0, "Press a key that does nothing: does it send anything?", 1},
 	{"hands-off", OPTION_HANDS_OFF, NULL, 0,

@@ -18,6 +18,7 @@ const struct cli_command cli_commands[] = {
 	{"move", "KEY NEWKEY", "let another key take over a broken one's job", cli_move},
 	{"restore", "KEY", "give a key its usual job back", cli_restore},
 	{"show", "", "the rules, line by line", cli_show},
+	{"picture", "", "the keyboard as a picture, labels, a card", cli_picture},
 	{"check", "[PROFILE]", "what is wrong, and what would get lost", cli_check_command},
 	{"diff", "[N [N]]", "what applying would change", cli_diff},
 	{"reach", "KEY", "which keys to press for a key or chord", cli_reach},
@@ -96,11 +97,13 @@ const struct argp cli_common_argp = {common_options, parse_common, NULL, NULL, N
 void cli_parse(struct cli *cli, const struct argp *argp, int argc, char **argv, void *input)
 {
 	static char name[64];
+	char *word = argv[0];
 
 	(void)cli;
-	snprintf(name, sizeof name, "lurk %s", argv[0]);
+	snprintf(name, sizeof name, "lurk %s", word);
 	argv[0] = name;
 	argp_parse(argp, argc, argv, 0, NULL, input);
+	argv[0] = word;
 }
 
 static error_t parse_plain(int key, char *arg, struct argp_state *state)
@@ -203,7 +206,7 @@ void cli_print_help(void)
 
 int main(int argc, char **argv)
 {
-	struct cli cli = {.desk = getenv("LURK_DESK")};
+	struct cli cli = {.desk = getenv("LURK_DESK"), .argv = argv};
 	struct main_input input = {.cli = &cli};
 	int status = -1;
 

@@ -4,9 +4,11 @@
 #include <string.h>
 #include <time.h>
 #include <unistd.h>
-#include <wchar.h>
+
+#include <sys/ioctl.h>
 
 #include "cli/cli.h"
+#include "text/utf8.h"
 
 void cli_table_init(struct cli_table *table, const char *const *heads, unsigned columns)
 {
@@ -29,32 +31,7 @@ void cli_table_row(struct cli_table *table, ...)
 	va_end(args);
 }
 
-/* How many columns of a terminal a text takes. */
-static size_t width(const char *text)
-{
-	mbstate_t state = {0};
-	const char *at = text;
-	size_t total = 0;
-
-	while (*at) {
-		wchar_t c;
-		size_t n = mbrtowc(&c, at, MB_CUR_MAX, &state);
-		int w;
-
-		if (n == (size_t)-1 || n == (size_t)-2) {
-			memset(&state, 0, sizeof state);
-			total++;
-			at++;
-			continue;
-		}
-		w = wcwidth(c);
-		total += w > 0 ? (size_t)w : 0;
-		at += n;
-	}
-	return total;
-}
-
-static bool strong(void)
+bool cli_styled(void)
 {
 	const char *no = getenv("NO_COLOR"), *term = getenv("TERM");
 
@@ -63,7 +40,24 @@ static bool strong(void)
 
 void cli_print_strong(const char *text)
 {
-	printf(strong() ? "\033[1m%s\033[0m" : "%s", text);
+	printf(cli_styled() ? "\033[1m%s\033[0m" : "%s", text);
+}
+
+unsigned cli_columns(void)
+{
+	const char *columns = getenv("COLUMNS");
+	struct winsize size;
+
+	if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col)
+		return size.ws_col;
+	return columns && atoi(columns) > 0 ? (unsigned)atoi(columns) : 80;
+}
+
+unsigned cli_rows(void)
+{
+	struct winsize size;
+
+	return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row ? size.ws_row : 24;
 }
 
 static bool column_empty(const struct cli_table *table, unsigned column)
@@ -88,7 +82,7 @@ static void print_row(const struct cli_table *table, char *const *cells, const s
 			continue;
 		fputs(cells[c], stdout);
 		if (c < last)
-			printf("%*s", (int)(widths[c] - width(cells[c]) + 2), "");
+			printf("%*s", (int)(widths[c] - lurk_utf8_columns(cells[c]) + 2), "");
 	}
 	putchar('\n');
 }
@@ -102,17 +96,17 @@ void cli_table_print(struct cli_table *table, const char *indent)
 		heads[c] = (char *)(uintptr_t)table->heads[c];
 		if (column_empty(table, c))
 			continue; /* a column with nothing in it is left out */
-		widths[c] = width(heads[c]);
+		widths[c] = lurk_utf8_columns(heads[c]);
 		for (unsigned r = 0; r < table->rows; r++)
-			widths[c] = width(table->cells[r][c]) > widths[c]
-					    ? width(table->cells[r][c])
+			widths[c] = lurk_utf8_columns(table->cells[r][c]) > widths[c]
+					    ? lurk_utf8_columns(table->cells[r][c])
 					    : widths[c];
 	}
 	if (table->rows) {
-		if (strong())
+		if (cli_styled())
 			fputs("\033[1m", stdout);
 		print_row(table, heads, widths, indent);
-		if (strong())
+		if (cli_styled())
 			fputs("\033[0m", stdout);
 	}
 	for (unsigned r = 0; r < table->rows; r++) {

@@ -3,7 +3,6 @@
 
 #include <stdlib.h>
 #include <string.h>
-#include <sys/ioctl.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -211,14 +210,6 @@ static void print_json(const struct presses *p, const struct lurk_press_record *
 	cli_print_json(object);
 }
 
-/* How many columns the terminal has. */
-static unsigned columns(void)
-{
-	struct winsize size;
-
-	return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20 ? size.ws_col : 80;
-}
-
 /* Names of one's own are short; what keyboards call themselves is not. */
 static size_t name_width(const struct cli *cli)
 {
@@ -251,7 +242,7 @@ static void print_row(struct presses *p, const struct lurk_press_record *r)
 		 gives_words(p, r, gives, sizeof gives), time_words(p, r, time, sizeof time),
 		 *from ? ", " : "", from);
 	if (p->live)
-		printf("%.*s\n", (int)columns() - 1, line);
+		printf("%.*s\n", (int)cli_columns() - 1, line);
 	else
 		puts(line);
 	if (!p->live && *oddity_words(p, r, odd))
@@ -270,7 +261,7 @@ static void erase(struct presses *p)
 /* Prints a text wrapped at blanks; returns how many lines that took. */
 static unsigned wrapped(const char *text)
 {
-	unsigned width = columns() - 2 * INDENT, at = 0, lines = 1;
+	unsigned width = cli_columns() - 2 * INDENT, at = 0, lines = 1;
 	char word[200];
 
 	printf("%*s", INDENT, "");
@@ -366,6 +357,28 @@ static void draw_press(struct presses *p, const struct lurk_press_record *r)
 		p->drawn += wrapped(line);
 }
 
+/* The keyboard with the press on it, where the terminal is high enough. */
+static void draw_picture(struct presses *p, const struct lurk_press_record *r)
+{
+	enum { WORDS = 12 }; /* lines below it */
+	const unsigned rows = cli_rows();
+	char *picture = p->picture(p->cli, &p->history, r), line[PRESSES_FOOT];
+	unsigned lines = 0;
+
+	for (const char *c = picture; *c; c++)
+		lines += *c == '\n';
+	if (lines + WORDS <= rows) {
+		fputs(picture, stdout);
+		p->drawn += lines;
+	} else {
+		snprintf(line, sizeof line,
+			 "The keyboard's picture takes %u lines, and this terminal has %u.",
+			 lines + WORDS, rows);
+		p->drawn += wrapped(line);
+	}
+	free(picture);
+}
+
 static void draw(struct presses *p)
 {
 	const struct lurk_press_record *r = newest(p);
@@ -373,6 +386,8 @@ static void draw(struct presses *p)
 
 	putchar('\n');
 	p->drawn++;
+	if (r && p->picture)
+		draw_picture(p, r);
 	if (r)
 		draw_press(p, r);
 	else
@@ -393,8 +408,7 @@ static void draw(struct presses *p)
 
 void presses_init(struct presses *p, struct cli *cli, const char *empty)
 {
-	memset(p, 0, sizeof *p);
-	p->cli = cli;
+	*p = (struct presses){.cli = cli, .picture = p->picture};
 	p->empty = empty;
 	lurk_history_init(&p->history);
 	p->live = !cli->json && !cli->machine->desk && isatty(STDOUT_FILENO);
@@ -447,6 +461,16 @@ bool presses_left(const struct presses *p)
 
 	return p->live && r && r->held && r->down_us && r->key == leave_key(p->cli, r->keyboard) &&
 	       now_us() > r->down_us + LEAVE_US;
+}
+
+void presses_print_picture(struct presses *p)
+{
+	const struct lurk_press_record *r = newest(p);
+	char *picture = r ? p->picture(p->cli, &p->history, r) : NULL;
+
+	if (picture)
+		fputs(picture, stdout);
+	free(picture);
 }
 
 void presses_end(struct presses *p)

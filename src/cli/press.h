@@ -19,9 +19,12 @@ struct presses {
 	char foot[PRESSES_FOOT]; /* its last line; "" for how to leave it */
 	unsigned drawn;          /* lines that are drawn anew */
 	char drawn_foot[PRESSES_FOOT];
+	/* The keyboard of a press as lines of text, to be freed; NULL to go without. */
+	char *(*picture)(struct cli *cli, const struct lurk_history *history,
+			 const struct lurk_press_record *press);
 };
 
-/* `empty` must live as long. */
+/* Sets all but `picture`; `empty` must live as long. */
 void presses_init(struct presses *p, struct cli *cli, const char *empty);
 
 /* Takes an event, and shows the press that it completed. */
@@ -32,6 +35,8 @@ const struct lurk_press_record *presses_note(struct presses *p, const struct lur
 					     const struct lurk_action *action);
 /* Draws the view anew, for the time that goes by. */
 void presses_tick(struct presses *p);
+/* Prints the picture of the last press. */
+void presses_print_picture(struct presses *p);
 /* Whether the key by which the view is left has been held for long enough. */
 bool presses_left(const struct presses *p);
 /* Takes the view away, and shows what is still held. */

@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "layout/registry.h"
 #include "layout/typing.h"
 
 /* X11 counts keys from 8. */
@@ -15,6 +16,7 @@ struct lurk_layout {
 	struct xkb_state *state;
 	struct lurk_typing_table *typing;
 	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
+	char name[64], words[96];           /* words are looked up when first asked for */
 };
 
 static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format,
@@ -31,10 +33,10 @@ struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *mess
 	return lurk_layout_open_with(name, "", message);
 }
 
-struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
-					  struct lurk_message *message)
+/* NAME or NAME:VARIANT. */
+static struct xkb_keymap *find_keymap(struct xkb_context *context, const char *name,
+				      const char *options)
 {
-	struct lurk_layout *layout = calloc(1, sizeof *layout);
 	char base[64];
 	const char *colon = strchr(name, ':');
 	struct xkb_rule_names names = {.model = "pc105",
@@ -42,24 +44,54 @@ struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 				       .variant = colon ? colon + 1 : "",
 				       .options = options};
 
-	if (!layout)
-		abort();
 	snprintf(base, sizeof base, "%.*s", (int)(colon ? (size_t)(colon - name) : strlen(name)),
 		 name);
+	return xkb_keymap_new_from_names(context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
+}
+
+struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
+					  struct lurk_message *message)
+{
+	struct lurk_layout *layout = calloc(1, sizeof *layout);
+	char meant[64] = "", candidates[256] = "";
+
+	if (!layout)
+		abort();
 	layout->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
 	if (layout->context) {
 		xkb_context_set_log_fn(layout->context, quiet);
-		layout->keymap = xkb_keymap_new_from_names(layout->context, &names,
-							   XKB_KEYMAP_COMPILE_NO_FLAGS);
+		layout->keymap = find_keymap(layout->context, name, options);
+		if (!layout->keymap &&
+		    lurk_registry_meant(layout->context, name, meant, candidates))
+			layout->keymap = find_keymap(layout->context, meant, options);
 	}
 	if (layout->keymap)
 		layout->state = xkb_state_new(layout->keymap);
-	if (layout->state)
+	if (layout->state) {
+		snprintf(layout->name, sizeof layout->name, "%s", *meant ? meant : name);
 		return layout;
-	lurk_say(message, "there is no layout `%s`; write one such as us, gb or de:nodeadkeys",
-		 name);
+	}
+	if (*candidates)
+		lurk_say(message, "there is no layout `%s`; did you mean %s?", name, candidates);
+	else
+		lurk_say(message,
+			 "there is no layout `%s`; write one such as us, gb or de:nodeadkeys",
+			 name);
 	lurk_layout_close(layout);
 	return NULL;
+}
+
+const char *lurk_layout_name(const struct lurk_layout *layout)
+{
+	return layout->name;
+}
+
+const char *lurk_layout_words(struct lurk_layout *layout)
+{
+	if (!*layout->words)
+		lurk_registry_words(layout->context, layout->name, layout->words,
+				    sizeof layout->words);
+	return layout->words;
 }
 
 void lurk_layout_close(struct lurk_layout *layout)
@@ -185,14 +217,19 @@ struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 	return (struct lurk_characters){layout, find, type, elsewhere};
 }
 
+static bool is_dead(xkb_keysym_t sym)
+{
+	enum { FIRST = 0xfe50, LAST = 0xfe9f }; /* as X11 numbers dead keys */
+
+	return sym >= FIRST && sym <= LAST;
+}
+
 /* Whether the key is part of a sequence; its end gives the text. */
 static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char text[LURK_LAYOUT_TEXT])
 {
-	enum { DEAD_FIRST = 0xfe50, DEAD_LAST = 0xfe9f }; /* as X11 numbers dead keys */
 	xkb_keysym_t sym = xkb_state_key_get_one_sym(layout->state, code);
 
-	if (!layout->sequence &&
-	    (sym == XKB_KEY_Multi_key || (sym >= DEAD_FIRST && sym <= DEAD_LAST)))
+	if (!layout->sequence && (sym == XKB_KEY_Multi_key || is_dead(sym)))
 		layout->sequence = lurk_typing_sequences(typing(layout));
 	if (!layout->sequence ||
 	    xkb_compose_state_feed(layout->sequence, sym) == XKB_COMPOSE_FEED_IGNORED)
@@ -210,6 +247,57 @@ static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char tex
 	default:
 		return true;
 	}
+}
+
+/* A dead key's accent: what it gives with a space. */
+static void accent(struct lurk_layout *layout, xkb_keysym_t dead, char legend[LURK_LEGEND])
+{
+	struct xkb_compose_state *sequence = lurk_typing_sequences(typing(layout));
+
+	if (sequence) {
+		xkb_compose_state_feed(sequence, dead);
+		xkb_compose_state_feed(sequence, XKB_KEY_space);
+		if (xkb_compose_state_get_status(sequence) == XKB_COMPOSE_COMPOSED)
+			xkb_compose_state_get_utf8(sequence, legend, LURK_LEGEND);
+	}
+	xkb_compose_state_unref(sequence);
+}
+
+/* Not spaces and control characters, nor those that only steer text (Unicode's category Cf). */
+static bool is_printed(uint32_t c)
+{
+	return c > ' ' && !(c >= 0x7f && c <= 0xa0) && c != 0xad && c != 0x61c &&
+	       !(c >= 0x2000 && c <= 0x200f) && !(c >= 0x2028 && c <= 0x202f) &&
+	       !(c >= 0x205f && c <= 0x206f) && c != 0xfeff;
+}
+
+void lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
+			char legend[LURK_LEGEND])
+{
+	static const struct {
+		uint16_t modifier;
+		const char *name;
+	} levels[] = {{LURK_MOD_SHIFT, XKB_MOD_NAME_SHIFT}, {LURK_MOD_RIGHT_ALT, "Mod5"}};
+	struct xkb_state *state = xkb_state_new(layout->keymap);
+	xkb_mod_mask_t mask = 0;
+	xkb_keysym_t sym;
+
+	*legend = '\0';
+	if (!state)
+		abort();
+	for (size_t i = 0; i < sizeof levels / sizeof *levels; i++) {
+		if (modifiers & levels[i].modifier)
+			mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, levels[i].name);
+	}
+	if (lurk_key_side(key) == LURK_SIDE_NUMPAD)
+		mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, XKB_MOD_NAME_NUM);
+	xkb_state_update_mask(state, mask, 0, 0, 0, 0, 0);
+	sym = xkb_state_key_get_one_sym(state, (xkb_keycode_t)key + KEYCODE_OFFSET);
+	if (is_dead(sym))
+		accent(layout, sym, legend);
+	else if (is_printed(xkb_keysym_to_utf32(sym)))
+		xkb_keysym_to_utf8(sym, legend, LURK_LEGEND);
+	xkb_state_unref(state);
 }
 
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,

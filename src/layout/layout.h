@@ -9,8 +9,9 @@
 
 struct lurk_layout;
 
-/* Opens a layout of the system's xkb-data by its name, with a variant as in "de:nodeadkeys". NULL
- * with a message where there is none. */
+/* Opens a layout of the system's xkb-data by its name, with a variant as in "de:nodeadkeys"; where
+ * none has that name, the one that is called so in words ("Japanese"), or is for that country
+ * ("UK"). NULL with a message where there is none, or several could be meant. */
 struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message);
 /* The same with options as XKB has them, such as "compose:menu". */
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
@@ -26,6 +27,17 @@ enum { LURK_LAYOUT_STEPS = LURK_CHARACTER_STEPS };
 /* Names of layouts, such as "gb, us or fr", that have keys for a character: "" where none of the
  * common ones has. Returns out. */
 const char *lurk_layouts_with(uint32_t codepoint, char out[64]);
+
+/* What it is called: "gb"; and in words: "English (UK)". */
+const char *lurk_layout_name(const struct lurk_layout *layout);
+const char *lurk_layout_words(struct lurk_layout *layout);
+
+/* What a key types, as its cap would say it: without modifiers, or with LURK_MOD_SHIFT,
+ * LURK_MOD_RIGHT_ALT or both. An accent of a dead key stands by itself; digits of a keypad are
+ * given as with Num Lock on. "" for what cannot be printed. */
+enum { LURK_LEGEND = 16 };
+void lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
+			char legend[LURK_LEGEND]);
 
 /* Whether it has letters and signs that only AltRight reaches. */
 bool lurk_layout_third_level(struct lurk_layout *layout);

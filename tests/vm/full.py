@@ -74,7 +74,7 @@ def build_payload(build, work):
     os.makedirs(folder + "/now")
     os.makedirs(folder + "/later")
     for package in glob.glob(f"{build}/packages/*.deb"):
-        if "-dev_" in package:
+        if "-dev_" in package or "-pictures_" in package:
             continue
         shutil.copy(package, folder + "/now/")
         root = folder + "/unpacked"

@@ -1,0 +1,19 @@
+/* What layouts are called in words, and which one a word that names none may mean: read from the
+ * list that comes with the layouts. */
+#ifndef LURK_LAYOUT_REGISTRY_H
+#define LURK_LAYOUT_REGISTRY_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+#include <xkbcommon/xkbcommon.h>
+
+/* "English (UK)" for "gb"; the name itself where it is not known. */
+void lurk_registry_words(struct xkb_context *context, const char *name, char *words, size_t size);
+
+/* The layout that is called so in words, or is for that country; where several could be meant,
+ * false with them in words. */
+bool lurk_registry_meant(struct xkb_context *context, const char *word, char name[64],
+			 char candidates[256]);
+
+#endif

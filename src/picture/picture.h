@@ -1,0 +1,106 @@
+/*
+ * Pictures: a keyboard with what each key gives.
+ *
+ *     picture_fill()      rules, layout and form → what each cap says      (face.c, label.c)
+ *     sheet_…()           caps, captions, signs → shapes and texts in mm   (sheet.c)
+ *     drawing_svg(), …    shapes and texts → bytes of a file               (svg.c, paint.c)
+ *     terminal_print()    caps → box characters                            (terminal.c)
+ *
+ * Texts on caps are lists of alternatives, the longest first, a newline between them: whoever draws
+ * takes the first that fits. A space is where one may be broken, a tab as well, which is not seen.
+ */
+#ifndef LURK_PICTURE_PICTURE_H
+#define LURK_PICTURE_PICTURE_H
+
+#include "form/form.h"
+#include "layout/layout.h"
+#include "lurk/keymap.h"
+
+enum {
+	PICTURE_TEXT = 96,
+	PICTURE_CAPS = LURK_PLACES + 64,
+	PICTURE_LEGENDS = 4, /* alone, with Shift, with AltRight, with both */
+};
+
+enum picture_mark { PICTURE_PLAIN, PICTURE_CHANGED, PICTURE_SWAPPED, PICTURE_NOTHING };
+
+struct picture_cap {
+	struct lurk_place place;
+	lurk_scan scan;                             /* what it sends */
+	char legends[PICTURE_LEGENDS][LURK_LEGEND]; /* of a key that types, where `main` is "" */
+	char main[PICTURE_TEXT];                    /* what it gives, or what is printed on it */
+	char second[PICTURE_TEXT];                  /* below it as large, on charts */
+	char small[PICTURE_TEXT];                   /* what it gave before, or is called */
+	char with[PICTURE_TEXT];                    /* what it gives with modifiers: "Shift: #" */
+	uint8_t mark;                               /* enum picture_mark */
+	uint8_t pair;         /* of a swap: 1, 2, …: the other key has the same */
+	bool by_code;         /* a rule on its scan code acts */
+	bool broken, absent;  /* not to be relied on; not on this keyboard */
+	bool held;            /* a modifier that is held for this picture */
+	bool faint;           /* not what this picture is about */
+	bool pressed, target; /* lit in a live view: pressed; whose job it does */
+};
+
+struct picture {
+	struct picture_cap caps[PICTURE_CAPS];
+	unsigned count;
+	unsigned width, height; /* in quarters of a unit */
+};
+
+enum picture_codes {
+	PICTURE_LEGEND_CODES, /* none: what keys give */
+	PICTURE_SCAN_CODES,
+	PICTURE_HID_CODES,
+	PICTURE_EVDEV_CODES,
+	PICTURE_NAMES,
+	PICTURE_MEANINGS,
+	PICTURE_CODES_COUNT
+};
+
+struct picture_job {
+	const struct lurk_image *image;        /* NULL for no rules; its first profile counts */
+	uint16_t profile;                      /* index in the image */
+	uint16_t keyboard;                     /* 1 + its index in the image, 0 for none of these */
+	const struct lurk_port_keyboard *info; /* NULL where it is not here */
+	struct lurk_layout *layout;            /* NULL for a US layout's characters */
+	enum lurk_form form;
+	enum lurk_arrangement arrangement;
+	uint16_t held; /* LURK_MOD_…: what keys give while these are held */
+	enum picture_codes codes;
+};
+
+/* Works out what each cap says. */
+void picture_fill(struct picture *picture, const struct picture_job *job);
+
+/* The index-th rule that acts on a cap of the picture; false past the last. */
+bool picture_rule(const struct picture *picture, const struct picture_job *job, unsigned index,
+		  struct lurk_rule *rule);
+
+/* Caps that say the same in both become faint in both. */
+void picture_compare(struct picture *before, struct picture *after);
+
+/* What is told on caps by a sign; and in words. */
+enum picture_sign {
+	PICTURE_SIGN_CHANGED,
+	PICTURE_SIGN_SWAPPED,
+	PICTURE_SIGN_NOTHING,
+	PICTURE_SIGN_WITH,
+	PICTURE_SIGN_BY_CODE,
+	PICTURE_SIGN_BROKEN,
+	PICTURE_SIGN_ABSENT,
+	PICTURE_SIGN_HELD,
+	PICTURE_SIGNS
+};
+bool picture_has(const struct picture *picture, enum picture_sign sign);
+const char *picture_sign_words(enum picture_sign sign);
+
+/* What a key is called on caps, as alternatives. */
+void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_TEXT]);
+
+/* A key's name with a separator between its words: "Audio Volume Up". */
+void picture_split_name(const char *name, char separator, char words[PICTURE_TEXT]);
+
+/* The first of the alternatives as it is seen; returns how much of them it was. */
+size_t picture_first(const char *alternatives, char out[PICTURE_TEXT]);
+
+#endif

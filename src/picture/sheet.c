@@ -1,0 +1,338 @@
+#include "picture/sheet.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <strings.h>
+
+const struct sheet_paper sheet_papers[] = {{"a4", 210, 297}, {"letter", 215.9, 279.4}, {0}};
+
+const struct sheet_paper *sheet_paper(const char *name)
+{
+	for (const struct sheet_paper *p = sheet_papers; p->name; p++) {
+		if (!strcasecmp(name, p->name))
+			return p;
+	}
+	return NULL;
+}
+
+/* A line of text at most so wide; returns how high it is. */
+static double draw_line(struct drawing *d, double x, double y, double width, double size, bool bold,
+			enum ink ink, const char *text)
+{
+	const double height = size * 1.5;
+	const struct fit_box box = {width, height, size, size * 0.7, 1, bold};
+
+	caps_text(d, &box, text, x, y + height / 2, 0, ink);
+	return height;
+}
+
+/* ---- A picture with its caption ---------------------------------------------------------------
+ */
+
+static const double margin = 8, column_gap = 8, least_width = 170;
+enum { COLUMN_MM = 112, RULES_SHOWN = 24 };
+
+static unsigned columns_for(double width)
+{
+	unsigned columns = (unsigned)(width / COLUMN_MM);
+
+	return columns ? columns : 1;
+}
+
+/* Entries fill rows from left to right. */
+static double draw_rules(struct drawing *d, const struct sheet *sheet, double x, double y,
+			 double width, double size)
+{
+	const unsigned columns = columns_for(width),
+		       shown = sheet->rule_count > RULES_SHOWN ? RULES_SHOWN : sheet->rule_count;
+	const double column = width / columns;
+	char more[96];
+
+	for (unsigned i = 0; i < shown; i++) {
+		const unsigned of_row = i % columns;
+		double height = draw_line(d, x + of_row * column, y, column - column_gap, size,
+					  false, INK_TEXT, sheet->rules[i]);
+
+		if (of_row + 1 == columns || i + 1 == shown)
+			y += height;
+	}
+	if (sheet->rule_count > shown) {
+		snprintf(more, sizeof more, "and %u more; `lurk show` lists them all",
+			 sheet->rule_count - shown);
+		y += draw_line(d, x, y, width, size, false, INK_TEXT, more);
+	}
+	return y;
+}
+
+static bool sheet_has(const struct sheet *sheet, enum picture_sign sign)
+{
+	bool has = false;
+
+	for (unsigned i = 0; i < sheet->picture_count; i++)
+		has |= picture_has(sheet->pictures[i], sign);
+	return has;
+}
+
+static double draw_signs(struct drawing *d, const struct sheet *sheet, double x, double y,
+			 double width, double size)
+{
+	const double sample = size * 1.9, height = sample + 1.6, left = x;
+	bool any = false;
+
+	for (unsigned sign = 0; sign < PICTURE_SIGNS; sign++) {
+		const char *words = picture_sign_words((enum picture_sign)sign);
+		double needed = sample + 2 + drawing_text_width(d, size, false, words) + column_gap;
+
+		if (!sheet_has(sheet, (enum picture_sign)sign))
+			continue;
+		if (any && x + needed - column_gap > left + width) {
+			x = left;
+			y += height;
+		}
+		caps_draw_sample(d, (enum picture_sign)sign, x, y, sample);
+		draw_line(d, x + sample + 2, y + (sample - size * 1.5) / 2, width - sample - 2,
+			  size, false, INK_QUIET, words);
+		x += needed;
+		any = true;
+	}
+	return any ? y + height : y;
+}
+
+/* Everything, for a width that all of it may take; returns the height. */
+static double draw_sheet(struct drawing *d, const struct sheet *sheet, double width, double scale)
+{
+	double y = margin;
+
+	y += draw_line(d, margin, y, width, 6.5, true, INK_TEXT, sheet->title);
+	y += draw_line(d, margin, y, width, 4, false, INK_QUIET, sheet->under);
+	y += 2;
+	for (unsigned i = 0; i < sheet->picture_count; i++) {
+		if (sheet->captions[i])
+			y += draw_line(d, margin, y, width, 5, true, INK_TEXT, sheet->captions[i]);
+		caps_draw(d, sheet->pictures[i], (struct caps_place){margin, y, scale});
+		y += caps_height(sheet->pictures[i], scale) + 4;
+	}
+	y = draw_signs(d, sheet, margin, y, width, 3.6);
+	y = draw_rules(d, sheet, margin, y + 1, width, 4) + 1;
+	for (unsigned i = 0; i < sheet->back_count; i++)
+		y += draw_line(d, margin, y, width, 4, true, INK_TEXT, sheet->back[i]);
+	return y + margin;
+}
+
+static double widest(const struct sheet *sheet, double scale)
+{
+	double width = 0;
+
+	for (unsigned i = 0; i < sheet->picture_count; i++) {
+		if (caps_width(sheet->pictures[i], scale) > width)
+			width = caps_width(sheet->pictures[i], scale);
+	}
+	return width;
+}
+
+void sheet_picture(struct drawing *d, const struct sheet *sheet, const struct sheet_paper *paper)
+{
+	const double keyboard = widest(sheet, 1);
+	double width = keyboard > least_width ? keyboard : least_width, scale = 1, height;
+
+	drawing_init(d, width + 2 * margin, 1, sheet->dark, sheet->title);
+	if (!paper) {
+		d->height = draw_sheet(d, sheet, width, 1);
+		return;
+	}
+	/* The caption keeps its size where the keyboard becomes smaller. */
+	d->width = paper->height;
+	width = paper->height - 2 * margin;
+	if (keyboard > width)
+		scale = width / keyboard;
+	height = draw_sheet(d, sheet, width, scale);
+	while (height > paper->width && scale > 0.2) {
+		scale *= 0.95;
+		drawing_free(d);
+		drawing_init(d, paper->height, 1, sheet->dark, sheet->title);
+		height = draw_sheet(d, sheet, width, scale);
+	}
+	d->height = paper->width;
+}
+
+/* ---- A card -----------------------------------------------------------------------------------
+ */
+
+static double draw_row(struct drawing *d, const struct sheet_row *row, const double at[3],
+		       double right, double y, bool bold)
+{
+	const char *const texts[] = {row->press, row->now, row->note};
+	double height = 0;
+
+	for (unsigned i = 0; i < 3; i++)
+		height = draw_line(d, at[i], y, (i < 2 ? at[i + 1] : right) - at[i] - 2, 3.4, bold,
+				   INK_TEXT, texts[i]);
+	drawing_line(d, at[0], y + height, right, y + height, INK_FAINT_EDGE, 0.2);
+	return height;
+}
+
+/* The table in one column, or two where it is long. */
+static void draw_table(struct drawing *d, const struct sheet *sheet, double x, double y,
+		       double width, double bottom)
+{
+	static const struct sheet_row head = {"key", "now", "note"};
+	const double row = 3.4 * 1.5;
+	const unsigned fit = (unsigned)((bottom - y) / row) - 1;
+	const unsigned columns = sheet->row_count > fit ? 2 : 1;
+	const double column = width / columns;
+	const unsigned room = columns * fit;
+	const unsigned shown = sheet->row_count > room ? room - 1 : sheet->row_count;
+	char more[96];
+
+	for (unsigned c = 0; c < columns; c++) {
+		const double left = x + c * column, right = left + column - (columns > 1 ? 4 : 0);
+		const double part = right - left;
+		const double at[] = {left, left + part * 0.3, left + part * 0.62};
+		double line = y + draw_row(d, &head, at, right, y, true);
+
+		for (unsigned i = c * fit; i < shown && i < (c + 1) * fit; i++)
+			line += draw_row(d, &sheet->rows[i], at, right, line, false);
+		if (shown < sheet->row_count && c + 1 == columns) {
+			snprintf(more, sizeof more, "and %u more: `lurk show`",
+				 sheet->row_count - shown);
+			draw_line(d, left, line, part, 3.4, true, INK_TEXT, more);
+		}
+	}
+}
+
+void sheet_card(struct drawing *d, const struct sheet *sheet, const struct sheet_paper *paper)
+{
+	const double width = paper->height - 2 * margin, bottom = paper->width - margin;
+	const double back_width = 92, table_width = width - back_width - 6;
+	const double keyboard = widest(sheet, 1);
+	double scale = keyboard > width ? width / keyboard : 1, y = margin, back;
+
+	/* At most half of the page is the keyboard. */
+	if (caps_height(sheet->pictures[0], scale) > paper->width * 0.5)
+		scale *= paper->width * 0.5 / caps_height(sheet->pictures[0], scale);
+	drawing_init(d, paper->height, paper->width, sheet->dark, sheet->title);
+	y += draw_line(d, margin, y, width, 6, true, INK_TEXT, sheet->title);
+	y += draw_line(d, margin, y, width, 3.6, false, INK_QUIET, sheet->under) + 1;
+	caps_draw(d, sheet->pictures[0], (struct caps_place){margin, y, scale});
+	y += caps_height(sheet->pictures[0], scale) + 3;
+	y = draw_signs(d, sheet, margin, y, width, 3.2) + 1;
+	draw_table(d, sheet, margin, y, table_width, bottom);
+	back = y + 2;
+	back += draw_line(d, margin + table_width + 10, back, back_width - 8, 4.4, true, INK_TEXT,
+			  "How to get back");
+	for (unsigned i = 0; i < sheet->back_count; i++)
+		back += draw_line(d, margin + table_width + 10, back, back_width - 8, 3.4, false,
+				  INK_TEXT, sheet->back[i]);
+	drawing_box(d, margin + table_width + 6, y, back_width, back + 2 - y, 2, INK_NONE, INK_TEXT,
+		    0.5);
+}
+
+/* ---- Labels to cut out ------------------------------------------------------------------------
+ */
+
+/* A cap's upper face is so much smaller than its place. */
+static const double taper = 6.05, label_gap = 7, mark_length = 3, bar = 50;
+
+static void draw_cut_marks(struct drawing *d, double x, double y, double width, double height)
+{
+	for (unsigned i = 0; i < 4; i++) {
+		const bool right = i % 2, low = i >= 2;
+		const double cx = right ? x + width : x, cy = low ? y + height : y;
+		const double out_x = right ? 1 : -1, out_y = low ? 1 : -1;
+
+		drawing_line(d, cx + out_x * 0.6, cy, cx + out_x * mark_length, cy, INK_TEXT, 0.15);
+		drawing_line(d, cx, cy + out_y * 0.6, cx, cy + out_y * mark_length, INK_TEXT, 0.15);
+	}
+}
+
+static void draw_label(struct drawing *d, const struct picture_cap *cap, double x, double y,
+		       double width, double height)
+{
+	char scan[LURK_SCAN_TEXT], name[PICTURE_TEXT], classes[] = "label";
+	const double strip = *cap->with ? 3.6 : 0;
+	const struct fit_box main = {width - 2, height - 2 - strip, 5.6, 2.2, 2, true};
+	const struct fit_box with = {width - 2, strip, 2.8, 2, 1, true};
+	const struct fit_box place = {width + 4, 3.2, 2.6, 1.6, 1, false};
+	char legend[PICTURE_TEXT];
+
+	if (*cap->main)
+		snprintf(legend, sizeof legend, "%s", cap->main);
+	else
+		snprintf(legend, sizeof legend, "%s %s", cap->legends[1], cap->legends[0]);
+	g_strstrip(legend);
+	picture_first(*cap->small ? cap->small : legend, name);
+	drawing_group(d, classes,
+		      cap->place.key ? lurk_key_name(cap->place.key)
+				     : lurk_scan_write(cap->scan, scan));
+	drawing_box(d, x, y, width, height, 0, INK_PAPER, INK_FAINT_EDGE, 0.1);
+	draw_cut_marks(d, x, y, width, height);
+	caps_text(d, &main, legend, x + width / 2, y + 1 + strip + main.height / 2, 1, INK_TEXT);
+	caps_text(d, &with, cap->with, x + width / 2, y + 1 + strip / 2, 1, INK_TEXT);
+	caps_text(d, &place, name, x + width / 2, y + height + mark_length + 1.2, 1, INK_QUIET);
+	drawing_group_end(d);
+}
+
+static void draw_scale(struct drawing *d, double y)
+{
+	enum { STEPS = 5 };
+
+	for (unsigned i = 0; i <= STEPS; i++)
+		drawing_line(d, margin + i * bar / STEPS, y, margin + i * bar / STEPS,
+			     y - (i % STEPS ? 2 : 4), INK_TEXT, 0.2);
+	drawing_group(d, "scale", "50 mm");
+	drawing_line(d, margin, y, margin + bar, y, INK_TEXT, 0.2);
+	drawing_group_end(d);
+	draw_line(d, margin + bar + 4, y - 4.5, 130, 3.2, false, INK_TEXT,
+		  "This bar is 50 mm long; if not, print again at 100 %, without fitting.");
+}
+
+static double start_page(struct drawing *d, const struct sheet *sheet,
+			 const struct sheet_paper *paper)
+{
+	double y = margin;
+
+	y += draw_line(d, margin, y, paper->width - 2 * margin, 5, true, INK_TEXT, sheet->title);
+	y += draw_line(d, margin, y, paper->width - 2 * margin, 3.4, false, INK_QUIET,
+		       "Cut along the marks; below each label stands the key that it belongs on.");
+	draw_scale(d, paper->height - margin);
+	return y + label_gap;
+}
+
+unsigned sheet_labels(struct drawing *d, const struct sheet *sheet, const struct sheet_paper *paper)
+{
+	const struct picture *p = sheet->pictures[0];
+	double x = margin + mark_length, y, row = 0;
+	unsigned count = 0;
+
+	drawing_init(d, paper->width, paper->height, false, sheet->title);
+	y = start_page(d, sheet, paper);
+	for (unsigned i = 0; i < p->count; i++) {
+		const struct picture_cap *cap = &p->caps[i];
+		const double unit = LURK_UNIT_MM / LURK_UNIT_QUARTERS;
+		const double width = cap->place.width * unit - taper;
+		/* The lower row of a tall Enter is narrower: the label is for its upper one. */
+		const double height = (cap->place.shape == LURK_CAP_ENTER ? LURK_UNIT_QUARTERS
+									  : cap->place.height) *
+					      unit -
+				      taper;
+
+		if (!cap->mark && !*cap->with)
+			continue;
+		if (x + width > paper->width - margin - mark_length) {
+			x = margin + mark_length;
+			y += row + label_gap * 1.8;
+			row = 0;
+		}
+		if (y + height + label_gap * 1.5 > paper->height - margin - 6) {
+			drawing_page(d);
+			y = start_page(d, sheet, paper);
+			x = margin + mark_length;
+			row = 0;
+		}
+		draw_label(d, cap, x, y, width, height);
+		x += width + label_gap + 2;
+		row = height > row ? height : row;
+		count++;
+	}
+	return count;
+}

@@ -1,0 +1,17 @@
+/* Keyboards in box characters, for a terminal. */
+#ifndef LURK_PICTURE_TERMINAL_H
+#define LURK_PICTURE_TERMINAL_H
+
+#include "picture/picture.h"
+
+enum { TERMINAL_LEAST = 80, TERMINAL_MOST = 200 };
+
+/* Draws a keyboard into at most so many columns, 80 at least; what stands beside the typing block
+ * goes below it where that is not enough. `styled` allows bold, dim and reversed text. Lines end
+ * with a newline; to be freed. */
+char *terminal_draw(const struct picture *picture, unsigned columns, bool styled);
+
+/* What stands on caps for a sign. */
+const char *terminal_sign(enum picture_sign sign);
+
+#endif

@@ -1,0 +1,23 @@
+/* Texts in UTF-8: character by character, never a part of one. The locale's character set must be
+ * UTF-8. */
+#ifndef LURK_TEXT_UTF8_H
+#define LURK_TEXT_UTF8_H
+
+#include <stddef.h>
+#include <wchar.h>
+
+/* The character that begins there, and the text after it; U+FFFD for a byte that begins none. */
+wchar_t lurk_utf8_next(const char **text);
+
+/* How many characters it has; how many columns of a terminal it takes. */
+unsigned lurk_utf8_count(const char *text);
+unsigned lurk_utf8_columns(const char *text);
+
+/* Appends what there is room for in `size` bytes with the closing NUL, and no part of a character.
+ */
+void lurk_append(char *out, size_t size, const char *text);
+
+/* Takes the last character away. */
+void lurk_drop_last(char *text);
+
+#endif
