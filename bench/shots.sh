@@ -118,6 +118,49 @@ cp kept.yaml hide/profile.yaml
 lurk apply >/dev/null
 shot demo 'lurk demo | head -n 42'
 
+# Keyboards in pictures: each form, light and dark, with several layouts.
+keep() { # NAME FILES...: one under the other, at most 1400 wide
+	local name=$1
+	shift
+	convert "$@" -append -resize '1400>' -colors 128 -define png:compression-level=9 "$out/$name.png"
+	echo "docs/screenshots/$name.png"
+}
+{
+	lurk map Shift+3 --text '#'
+	lurk map Pause Meta+C
+	lurk map F9 --text 'seen 3 teal'
+	lurk apply
+	lurk picture --keyboard heron -o heron.png
+	lurk picture --keyboard wagtail --dark --with Shift --layout de -o dark.png
+	lurk picture --keyboard wagtail --form no-keypad --layout us -o us.png
+	lurk picture --keyboard curlew --dark -o pad.png
+	lurk picture --keyboard wagtail --form no-keypad --layout fr -o fr.png
+	lurk picture --keyboard heron --dark --layout jp -o jp.png
+	lurk picture --keyboard heron --layout ru -o ru.png
+	lurk picture --keyboard wagtail --form no-keypad --dark --layout ar -o ar.png
+	lurk picture --keyboard heron --before-after -o before.png
+	lurk picture --keyboard wagtail --codes scan -o codes.png
+	lurk picture --keyboard wagtail --labels -o labels.pdf
+	lurk picture --keyboard wagtail --card -o card.pdf
+	pdftoppm -r 90 -png labels.pdf labels
+	pdftoppm -r 90 -png card.pdf card
+	convert labels-1.png -crop '100%x25%+0+0' +repage label-part.png
+	convert us.png \( pad.png -resize x778 \) +append forms.png
+} >/dev/null 2>&1
+keep picture heron.png
+keep picture-dark dark.png
+keep forms forms.png
+convert fr.png jp.png ru.png ar.png -append -resize '1000>' layouts-all.png
+keep layouts layouts-all.png
+keep before-after before.png
+keep codes codes.png
+keep paper card-1.png label-part.png
+shot picture-terminal 'lurk picture --keyboard wagtail'
+{
+	cp kept.yaml hide/profile.yaml
+	lurk apply
+} >/dev/null 2>&1
+
 # As on the running machine: the same desk behind the service's socket.
 mkdir -p machine/lurk
 cp hide/*.yaml machine/lurk/
@@ -153,6 +196,8 @@ live() {
 
 live live 0.5 'lurk identify' 'press CapsLock on wagtail' 'press NumpadEnter on wagtail' 'press Feather on curlew' \
 	'press KnobClick on curlew' 'press Tern on wagtail' 'press AltLeft on wagtail' 'hold CapsLock on wagtail'
+echo 'release CapsLock on wagtail' >&7
+live picture-live 0.5 'lurk identify --picture' 'hold CapsLock on wagtail'
 echo 'release CapsLock on wagtail' >&7
 cp "$work/hide/profile.yaml" profile.yaml
 cp "$work/hide/keyboards.yaml" keyboards.yaml

@@ -103,6 +103,8 @@ static const struct step {
 	 "press Perch on heron\n"
 	 "END\n"
 	 "lurk play evening.desk"},
+	{NULL, "Heron's caps no longer say what its keys do; this does.",
+	 "lurk picture --keyboard heron"},
 	{"It stays", "The computer starts anew. Nobody types a command; the rules are there.",
 	 "printf 'reboot\\npress CapsLock on wagtail\\npress AltRight\\n' | lurk play -"},
 	{NULL,

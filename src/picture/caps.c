@@ -286,15 +286,22 @@ static void add_class(char *classes, size_t size, bool add, const char *word)
 		snprintf(classes + n, size - n, " %s", word);
 }
 
-/* Texts on a tall Enter stand where both of its rows are. */
+/* Where texts stand: on a tall Enter where both of its rows are, on a knob in a square inside it.
+ */
 static struct cap_box text_box_of(const struct cap_box *box)
 {
 	const double notch = LURK_UNIT_MM / LURK_UNIT_QUARTERS * box->scale;
+	const double across = box->width < box->height ? box->width : box->height;
+	const double side = across * 0.74;
 	struct cap_box b = *box;
 
 	if (box->cap->place.shape == LURK_CAP_ENTER) {
 		b.x += notch;
 		b.width -= notch;
+	} else if (box->cap->place.shape == LURK_CAP_ROUND) {
+		b.x += (box->width - side) / 2;
+		b.y += (box->height - side) / 2;
+		b.width = b.height = side;
 	}
 	return b;
 }
@@ -371,11 +378,12 @@ void caps_draw_sample(struct drawing *d, enum picture_sign sign, double x, doubl
 		   : sign == PICTURE_SIGN_NOTHING ? PICTURE_NOTHING
 						  : PICTURE_PLAIN;
 	cap.by_code = sign == PICTURE_SIGN_BY_CODE;
-	cap.broken = sign == PICTURE_SIGN_BROKEN;
 	cap.absent = sign == PICTURE_SIGN_ABSENT;
 	cap.held = sign == PICTURE_SIGN_HELD;
 	snprintf(cap.with, sizeof cap.with, "%s", sign == PICTURE_SIGN_WITH ? " " : "");
 	draw_face(d, &b);
 	b.scale *= 2; /* so that the sign can be seen */
 	draw_signs(d, &b);
+	if (sign == PICTURE_SIGN_BROKEN)
+		draw_crack(d, &b);
 }

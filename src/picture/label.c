@@ -85,7 +85,7 @@ void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_
 
 	if (key == LURK_KEY_RIGHTALT) {
 		snprintf(label, PICTURE_TEXT, "%s",
-			 layout && lurk_layout_third_level(layout) ? "Alt Gr\nAltGr" : "Alt");
+			 layout && lurk_layout_third_level(layout) ? "Alt Gr\nAltGr\nAGr" : "Alt");
 		return;
 	}
 	/* Where Japanese keyboards have no accent. */

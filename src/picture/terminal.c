@@ -218,7 +218,9 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 
 	if (lit) {
 		for (unsigned y = row; y < f->bottom; y++) {
-			for (unsigned x = left; x < f->right; x++)
+			unsigned x = f->notch && y >= f->waist ? f->notch + 1 : left;
+
+			for (; x < f->right; x++)
 				cell_at(c, x, y)->style = REVERSED;
 		}
 	}

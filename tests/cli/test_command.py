@@ -82,7 +82,7 @@ def demo(desk):
 def help_everywhere(desk):
     listed = desk.want("--help", out=["Commands:", "Exit status"])
     commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
-    assert len(commands) == 30, commands
+    assert len(commands) == 31, commands
     for command in commands:
         desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
     desk.want("--version", out=["lurk 0.1"])

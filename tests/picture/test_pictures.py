@@ -1,6 +1,7 @@
 """Pictures, compared by what is where: test_pictures.py LURK DATA [NAME...]; LURK_RECORD=1 takes them as right."""
 import itertools
 import json
+import math
 import os
 import re
 import struct
@@ -32,6 +33,7 @@ rules:
   - {press: F5, gives: {rules: toggle}}
   - {press: F6, gives: Numpad7}
   - {press: F7, gives: LaunchControlPanel}
+  - {press: AudioVolumeMute, gives: Space, keyboard: curlew}
 """
 
 
@@ -107,11 +109,26 @@ class Cap:
         self.name = group.find(SVG + "title").text
         self.paths = group.findall(SVG + "path")
         self.box = box_of_path(self.paths[0])
+        self.round = self.is_round()
         self.texts = group.findall(SVG + "text")
         self.words = [t.text for t in self.texts]
         # What a text stands on: the face, and lines of hatching.
         self.grounds = {self.paths[0].get("fill")} | {p.get("stroke") for p in self.paths[1:]
                                                       if "nothing" in self.classes and p.get("stroke-width") == "0.5"}
+
+
+    def is_round(self):
+        """No straight line in its outline that is longer than nothing."""
+        points = numbers(self.paths[0].get("d"))
+        steps = re.findall(r"[A-Z]", self.paths[0].get("d"))
+        at, last, straight = 0, None, 0
+        for step in steps:
+            count = {"C": 3, "Z": 0}.get(step, 1)
+            if step == "L":
+                straight = max(straight, math.dist(last, points[at]))
+            at += count
+            last = points[at - 1]
+        return straight < 0.1
 
 
 def read(path):
@@ -131,6 +148,9 @@ def must_be_sound(path, about):
         for text, box in zip(cap.texts, boxes):
             assert text.text and "\t" not in text.text, f"{told}: {text.text!r}"
             assert inside(box, cap.box), f"{told}: {text.text} at {box} leaves {cap.box}"
+            for x, y in itertools.product(box[::2], box[1::2]) if cap.round else ():
+                middle = ((cap.box[0] + cap.box[2]) / 2, (cap.box[1] + cap.box[3]) / 2)
+                assert math.hypot(x - middle[0], y - middle[1]) <= (cap.box[2] - cap.box[0]) / 2, f"{told}: {text.text} leaves the knob"
             assert float(text.get("font-size")) >= 1.2, f"{told}: {text.text} is too small to read"
             for ground in cap.grounds:
                 ratio = contrast(text.get("fill"), ground)
