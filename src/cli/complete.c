@@ -97,6 +97,26 @@ static void offer_commands(const struct complete *c)
 	}
 }
 
+/* Words that an option takes; true where it is one of these. */
+static bool offer_values(const struct complete *c, const char *option)
+{
+	static const char *const values[][7] = {
+		{"--codes", "scan", "hid", "evdev", "names", "meaning"},
+		{"--form", "full", "no-keypad", "compact", "pad"},
+		{"--paper", "a4", "letter"},
+		{"--with", "Shift", "Control", "Alt", "AltRight", "Meta"},
+	};
+
+	for (size_t i = 0; i < sizeof values / sizeof *values; i++) {
+		if (strcmp(option, values[i][0]) != 0)
+			continue;
+		for (unsigned v = 1; values[i][v]; v++)
+			offer(c, values[i][v]);
+		return true;
+	}
+	return false;
+}
+
 static void offer_all(const struct complete *c)
 {
 	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
@@ -107,6 +127,8 @@ static void offer_all(const struct complete *c)
 	const char *before = c->count ? c->words[c->count - 1] : "";
 	const char *command = c->count ? c->words[0] : "";
 
+	if (!strcmp(command, "picture") && offer_values(c, before))
+		return;
 	if (is_one_of(before, keyboards))
 		offer_keyboards(c);
 	else if (is_one_of(before, profiles) ||
