@@ -206,7 +206,7 @@ def keys_and_reset(m):
     m.sh("lurk swap KeyQ KeyW")
     m.has("lurk apply", "In force now, and again after every reboot: 1 rule from /etc/lurk/profile.yaml", "lurk apply")
     m.has("lurk status", "table  every rule is one key for one key")
-    m.has("COLUMNS=80 lurk picture", "another job; below it the usual one", "lurk picture of it")
+    m.has("COLUMNS=80 lurk picture", "changed places with the key of the same number", "lurk picture of it")
     m.has("lurk picture -o /tmp/k.svg 2>&1", "comes with lurk-pictures", "files are for another package", fine=False)
     m.has("ls /usr/share/man/man1/lurk-picture.1.gz", "lurk-picture.1.gz", "the manual pages are there")
     m.at_login_prompt("q w a", "wqa", "after lurk apply")
