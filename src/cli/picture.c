@@ -17,8 +17,8 @@ enum {
 	OPTION_CARD,
 	OPTION_PAPER
 };
-/* ---- Which keyboard, which rules, which form --------------------------------------------------
- */
+
+/* ---- Which keyboard, which rules, which form ------------------------------------------------- */
 
 static bool has_rules(const struct cli *cli, uint16_t described)
 {
@@ -106,6 +106,20 @@ static uint16_t keyboard_in(const struct picture_work *w, const struct lurk_imag
 	return 0;
 }
 
+/* Keys that have no name of their own are called as the person calls them. */
+static void name_caps(const struct picture_work *w, struct picture *picture)
+{
+	for (unsigned i = 0; w->described && i < picture->count; i++) {
+		struct picture_cap *cap = &picture->caps[i];
+		const struct lurk_nickname *nickname = lurk_nickname_of(
+			&w->o->cli->keyboards, w->described, cap->scan, cap->place.key);
+
+		if (!cap->place.key && nickname)
+			snprintf(cap->mark ? cap->small : cap->main, PICTURE_TEXT, "%s",
+				 nickname->name);
+	}
+}
+
 static void prepare_job(const struct picture_work *w, struct picture_side *side)
 {
 	const struct picture_options *o = w->o;
@@ -121,6 +135,7 @@ static void prepare_job(const struct picture_work *w, struct picture_side *side)
 		.codes = o->codes,
 	};
 	picture_fill(&side->picture, &side->job);
+	name_caps(w, &side->picture);
 }
 
 static bool open_file(struct picture_work *w)
@@ -231,7 +246,9 @@ static void write_under(struct picture_work *w)
 	if (cli->machine && cli->profile_exists && !o->version_count && !o->codes)
 		state = cli_pending(cli)    ? "; not in force: `lurk apply`"
 			: cli->machine->off ? "; all rules are off"
-					    : "; in force";
+			: strcasecmp(cli->machine->profile, cli->profile.word) != 0
+				? "; another profile is in force: `lurk status`"
+				: "; in force";
 	snprintf(w->under, sizeof w->under, "%s%s%s%s; %s%s", form,
 		 job->form == LURK_FORM_PAD ? "" : ", ",
 		 job->form == LURK_FORM_PAD ? "" : arrangement, layout, cli_time(now_us(cli), date),
@@ -448,8 +465,11 @@ char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 	const struct cli_machine *machine = cli->machine;
 	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
 	const struct lurk_image *image = machine->off ? NULL : machine->image;
+	const struct lurk_text word = {machine->profile, strlen(machine->profile)};
+	const uint16_t profile = image ? lurk_image_find_profile(image, word) : 0;
 	struct picture_job job = {
 		.image = image,
+		.profile = profile ? (uint16_t)(profile - 1) : 0,
 		.keyboard = image ? lurk_image_recognise(image, &info->identity) : 0,
 		.info = info,
 		.layout = cli_layout(cli),
