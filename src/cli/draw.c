@@ -25,11 +25,15 @@ static struct table *make_table(struct picture_work *w)
 	     table->count++) {
 		char(*t)[LURK_WORDS] = table->texts[table->count];
 		const struct lurk_target *on = &rule.press.on;
+		const struct lurk_nickname *nickname;
 		size_t n;
 
+		nickname = lurk_nickname_of(&w->o->cli->keyboards, w->described, on->scan, on->key);
 		lurk_words_for_press(&rule.press, t[0]);
 		n = strlen(t[0]);
-		if (on->kind == LURK_TARGET_SCAN && lurk_scan_key(on->scan))
+		if (nickname)
+			snprintf(t[0] + n, LURK_WORDS - n, " (%s)", nickname->name);
+		else if (on->kind == LURK_TARGET_SCAN && lurk_scan_key(on->scan))
 			snprintf(t[0] + n, LURK_WORDS - n, " (%s)",
 				 lurk_key_name(lurk_scan_key(on->scan)));
 		lurk_words_result(&rule.gives, t[1]);

@@ -456,8 +456,8 @@ static void chart_cap(const struct face *f, struct picture_cap *cap)
 		picture_split_name(lurk_key_name(key), '\t', cap->main);
 		break;
 	default:
-		snprintf(cap->main, sizeof cap->main, "%s",
-			 *lurk_key_meaning(key) ? lurk_key_meaning(key) : "–");
+		picture_split_name(*lurk_key_meaning(key) ? lurk_key_meaning(key) : "–", '\t',
+				   cap->main);
 		if (!strcmp(cap->main, " "))
 			snprintf(cap->main, sizeof cap->main, "(space)");
 		break;
