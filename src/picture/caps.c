@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "picture/sheet.h"
+#include "text/utf8.h"
 
 /* Millimetres on a keyboard of true size. */
 static const double gap = 0.6;     /* around each cap */
@@ -18,7 +19,6 @@ struct cap_box {
 	double x, y, width, height, scale; /* of the cap's face, without the gap */
 	const struct picture_cap *cap;
 	enum ink text, quiet;
-	bool bold;
 };
 
 double caps_width(const struct picture *picture, double scale)
@@ -183,73 +183,97 @@ static void draw_bars(struct drawing *d, double x, double y, double size, enum i
 
 /* ---- Texts ----------------------------------------------------------------------------------- */
 
-static void draw_legends(struct drawing *d, const struct cap_box *b, double above)
+/* A face's three parts from top to bottom: their middle lines, and the room in each beside signs.
+ * What says nothing takes no room. */
+struct zones {
+	double left, above; /* where texts begin; how much of the face the first part takes */
+	double top, top_width, middle, middle_width, middle_height, bottom, bottom_width;
+};
+
+static const char *top_of(const struct picture_cap *cap)
+{
+	return *cap->with ? cap->with : cap->broken ? "broken" : cap->held ? "held" : "";
+}
+
+static struct zones zones_of(const struct cap_box *b)
 {
 	const struct picture_cap *cap = b->cap;
-	const double inner = b->width - 2 * padding * b->scale, left = b->x + padding * b->scale;
-	const double height = b->height - above;
+	const bool sign = cap->mark && !cap->faint;
+	const bool low = b->height < 14 * b->scale; /* media keys: the sign is beside the text */
+	const double pad = padding * b->scale, edge = pad * 0.7, inner = b->width - 2 * pad;
+	const double strip = 4.0 * b->scale, size = sign_size * b->scale;
+	const double below = *cap->small || cap->by_code ? strip : 0;
+	struct zones z = {.left = b->x + pad, .above = *top_of(cap) || (sign && !low) ? strip : 0};
+
+	z.top = b->y + edge + strip / 2;
+	z.top_width = inner - (sign ? size * (cap->pair ? 1.9 : 1.15) : 0);
+	z.middle_height = b->height - 2 * edge - z.above - below;
+	z.middle = b->y + edge + z.above + z.middle_height / 2;
+	z.middle_width = inner - (sign && low ? size : 0);
+	z.bottom = b->y + b->height - edge - strip / 2;
+	z.bottom_width = inner - (cap->by_code ? size : 0);
+	return z;
+}
+
+/* What a key types: alone below, with Shift above, with AltRight beside. */
+static void draw_legends(struct drawing *d, const struct cap_box *b, const struct zones *z)
+{
+	const struct picture_cap *cap = b->cap;
+	const double above = z->above * 0.85, height = b->height - above, width = z->middle_width;
 	const double top = b->y + above + height * 0.29, bottom = b->y + above + height * 0.71;
 	const bool two = *cap->legends[1], side = *cap->legends[2] || *cap->legends[3];
-	struct fit_box box = {side ? inner * 0.54 : inner,
-			      height * (two ? 0.42 : 0.5),
-			      legend_text * (two ? 0.88 : 1) * b->scale,
-			      least_text * b->scale,
-			      1,
-			      b->bold};
-	struct fit_box small = {inner * 0.44,
-				b->height * 0.4,
-				legend_text * 0.66 * b->scale,
-				least_text * b->scale,
-				1,
-				false};
+	const double least = least_text * b->scale, most = legend_text * b->scale;
+	const struct fit_box large = {side ? width * 0.54 : width,
+				      height * (two ? 0.42 : 0.5),
+				      two ? most * 0.88 : most,
+				      least,
+				      1,
+				      false};
+	const struct fit_box small = {width * 0.44, height * 0.4, most * 0.66, least, 1, false};
 
-	caps_text(d, &box, cap->legends[0], left, two ? bottom : top + 0.4 * b->scale, 0, b->text);
-	caps_text(d, &box, cap->legends[1], left, top, 0, b->text);
-	caps_text(d, &small, cap->legends[2], left + inner, bottom, 2, b->quiet);
-	caps_text(d, &small, cap->legends[3], left + inner, top, 2, b->quiet);
+	caps_text(d, &large, cap->legends[0], z->left, two ? bottom : top + 0.4 * b->scale, 0,
+		  b->text);
+	caps_text(d, &large, cap->legends[1], z->left, top, 0, b->text);
+	caps_text(d, &small, cap->legends[2], z->left + width, bottom, 2, b->quiet);
+	caps_text(d, &small, cap->legends[3], z->left + width, top, 2, b->quiet);
+}
+
+/* What a key gives, or is called; on charts two lines. */
+static void draw_main(struct drawing *d, const struct cap_box *b, const struct zones *z)
+{
+	const struct picture_cap *cap = b->cap;
+	const bool changed = cap->mark && !cap->held;
+	const bool label = !changed && !*cap->second && !*cap->small;
+	const double most =
+		label ? lurk_utf8_count(cap->main) > 1 ? label_text : legend_text : main_text;
+	const double x = z->left + z->middle_width / 2, height = z->middle_height;
+	struct fit_box box = {z->middle_width,       height, most * b->scale,
+			      least_text * b->scale, 2,      changed};
+
+	if (!*cap->second) {
+		caps_text(d, &box, cap->main, x, z->middle, 1, b->text);
+		return;
+	}
+	box.height /= 2;
+	caps_text(d, &box, cap->main, x, z->middle - height / 4, 1, b->text);
+	caps_text(d, &box, cap->second, x, z->middle + height / 4, 1, b->text);
 }
 
 static void draw_texts(struct drawing *d, const struct cap_box *b)
 {
 	const struct picture_cap *cap = b->cap;
-	const bool sign = !cap->faint && cap->mark;
-	const bool changed = cap->mark && !cap->held;
-	const char *top = *cap->with ? cap->with : cap->broken ? "broken" : cap->held ? "held" : "";
-	const double pad = padding * b->scale, inner = b->width - 2 * pad, left = b->x + pad;
-	const double strip = 4.0 * b->scale, at = sign_size * b->scale;
-	const bool low = b->height < 14 * b->scale; /* a row of media keys */
-	const double above = *top || (sign && !low) ? strip : 0,
-		     below = *cap->small || cap->by_code ? strip : 0;
-	const double most = (changed || *cap->second || !*cap->small ? main_text : legend_text);
-	const double height = b->height - 2 * pad * 0.7 - above - below;
-	const double aside = sign && low ? at : 0; /* the sign stands beside the text there */
-	const double middle = b->y + pad * 0.7 + above + height / 2;
-	struct fit_box box = {inner - aside,         height, most * b->scale,
-			      least_text * b->scale, 2,      changed};
-	struct fit_box top_box = {inner - (sign ? at * (cap->pair ? 1.9 : 1.15) : 0),
-				  strip,
-				  top_text * b->scale,
-				  least_text * b->scale,
-				  1,
-				  *cap->with};
-	struct fit_box small_box = {inner - (cap->by_code ? at : 0), strip, small_text * b->scale,
-				    least_text * b->scale,           1,     false};
+	const struct zones z = zones_of(b);
+	const double strip = 4.0 * b->scale, least = least_text * b->scale;
+	const struct fit_box top = {z.top_width, strip, top_text * b->scale, least, 1, *cap->with};
+	const struct fit_box bottom = {z.bottom_width, strip, small_text * b->scale,
+				       least,          1,     false};
 
-	if (!changed && !*cap->second && !*cap->small && g_utf8_strlen(cap->main, -1) > 1)
-		box.most = label_text * b->scale;
-	caps_text(d, &top_box, top, left, b->y + pad * 0.7 + strip / 2, 0,
-		  cap->held ? b->text : b->quiet);
-	caps_text(d, &small_box, cap->small, left, b->y + b->height - pad * 0.7 - strip / 2, 0,
-		  b->quiet);
-	if (*cap->second) {
-		box.height /= 2;
-		caps_text(d, &box, cap->main, left + inner / 2, middle - height / 4, 1, b->text);
-		caps_text(d, &box, cap->second, left + inner / 2, middle + height / 4, 1, b->text);
-	} else if (*cap->main) {
-		caps_text(d, &box, cap->main, left + box.width / 2, middle, 1, b->text);
-	} else {
-		draw_legends(d, b, above * 0.85);
-	}
+	caps_text(d, &top, top_of(cap), z.left, z.top, 0, b->quiet);
+	caps_text(d, &bottom, cap->small, z.left, z.bottom, 0, b->quiet);
+	if (*cap->main)
+		draw_main(d, b, &z);
+	else
+		draw_legends(d, b, &z);
 }
 
 static void draw_signs(struct drawing *d, const struct cap_box *b)
@@ -286,8 +310,7 @@ static void add_class(char *classes, size_t size, bool add, const char *word)
 		snprintf(classes + n, size - n, " %s", word);
 }
 
-/* Where texts stand: on a tall Enter where both of its rows are, on a knob in a square inside it.
- */
+/* Texts stand where both rows of a tall Enter are, and in a square inside a knob. */
 static struct cap_box text_box_of(const struct cap_box *box)
 {
 	const double notch = LURK_UNIT_MM / LURK_UNIT_QUARTERS * box->scale;
@@ -346,8 +369,7 @@ static struct cap_box box_of(const struct picture_cap *cap, struct caps_place at
 					  : INK_TEXT,
 				cap->held   ? INK_HELD_TEXT
 				: cap->mark ? INK_TEXT
-					    : INK_QUIET,
-				false};
+					    : INK_QUIET};
 }
 
 void caps_draw(struct drawing *d, const struct picture *picture, struct caps_place at)
@@ -370,8 +392,8 @@ void caps_draw_sample(struct drawing *d, enum picture_sign sign, double x, doubl
 {
 	struct picture_cap cap = {
 		.place = {.width = LURK_UNIT_QUARTERS, .height = LURK_UNIT_QUARTERS}};
-	struct cap_box b = {x,    y,        size,      size, size / (LURK_UNIT_MM - 2 * gap),
-			    &cap, INK_TEXT, INK_QUIET, false};
+	struct cap_box b = {x,    y,        size,     size, size / (LURK_UNIT_MM - 2 * gap),
+			    &cap, INK_TEXT, INK_QUIET};
 
 	cap.mark = sign == PICTURE_SIGN_CHANGED   ? PICTURE_CHANGED
 		   : sign == PICTURE_SIGN_SWAPPED ? PICTURE_SWAPPED
