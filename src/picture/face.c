@@ -10,7 +10,7 @@
 #include "text/utf8.h"
 #include "text/words.h"
 
-enum { BLOCK_EXTRA = 100, EXTRA_WIDTH = 8, EXTRA_GAP = 2 };
+enum { EXTRA_WIDTH = 8, EXTRA_GAP = 2 };
 /* How much is told on a cap of what modifiers bring about. */
 enum { WITH_TEXT = 40 };
 
@@ -371,7 +371,8 @@ static void change_cap(struct face *f, struct picture_cap *cap)
 	if (lurk_keymap_varies(f->keymap, cap->scan, cap->place.key))
 		tell_modified(f, cap);
 	action = lurk_keymap_find_held(f->keymap, cap->scan, cap->place.key, f->held);
-	if (!action->rank || action->gives == LURK_GIVES_ITSELF)
+	if (!action->rank || action->gives == LURK_GIVES_ITSELF ||
+	    (action->gives == LURK_GIVES_KEY && action->key == cap->place.key))
 		return;
 	lurk_image_rule(f->job->image, action->rule, &rule);
 	cap->by_code |= rule.press.on.kind == LURK_TARGET_SCAN;
@@ -489,12 +490,12 @@ static void add_extra(struct face *f, const struct lurk_target *on)
 	    has_place(p, key, on->kind == LURK_TARGET_SCAN ? scan : (lurk_scan){0}) ||
 	    (key && f->job->info && !lurk_declares(f->job->info, key)))
 		return;
-	while (extra < p->count && p->caps[p->count - 1 - extra].place.block == BLOCK_EXTRA)
+	while (extra < p->count && p->caps[p->count - 1 - extra].place.block == PICTURE_EXTRA)
 		extra++;
 	p->caps[p->count++] = (struct picture_cap){
 		.place = {key, (uint8_t)(extra % row * EXTRA_WIDTH),
 			  (uint8_t)(p->height + EXTRA_GAP + extra / row * LURK_UNIT_QUARTERS),
-			  EXTRA_WIDTH, LURK_UNIT_QUARTERS, LURK_CAP_PLAIN, BLOCK_EXTRA},
+			  EXTRA_WIDTH, LURK_UNIT_QUARTERS, LURK_CAP_PLAIN, PICTURE_EXTRA},
 		.scan = scan,
 	};
 }

@@ -20,6 +20,7 @@ enum {
 	PICTURE_TEXT = 96,
 	PICTURE_CAPS = LURK_PLACES + 64,
 	PICTURE_LEGENDS = 4, /* alone, with Shift, with AltRight, with both */
+	PICTURE_EXTRA = 100, /* the block of keys that have no place in the form */
 };
 
 enum picture_mark { PICTURE_PLAIN, PICTURE_CHANGED, PICTURE_SWAPPED, PICTURE_NOTHING };

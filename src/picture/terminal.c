@@ -1,5 +1,6 @@
 #include "picture/terminal.h"
 
+#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -253,47 +254,71 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 
 /* ---- Where things stand ---------------------------------------------------------------------- */
 
-/* The blocks beside the typing block go below it, next to each other. */
+/* Where a block is, or all below one: its left and upper edge, and what is right of it and below.
+ */
+struct extent {
+	unsigned left, top, right, bottom;
+};
+
+static struct extent extent_of(const struct picture *p, unsigned first, unsigned last)
+{
+	struct extent e = {UINT_MAX, UINT_MAX, 0, 0};
+
+	for (unsigned i = 0; i < p->count; i++) {
+		const struct lurk_place *place = &p->caps[i].place;
+		const unsigned right = (unsigned)place->x + place->width;
+		const unsigned bottom = (unsigned)place->y + place->height;
+
+		if (place->block < first || place->block > last)
+			continue;
+		e.left = place->x < e.left ? place->x : e.left;
+		e.top = place->y < e.top ? place->y : e.top;
+		e.right = right > e.right ? right : e.right;
+		e.bottom = bottom > e.bottom ? bottom : e.bottom;
+	}
+	return e;
+}
+
+static void move_block(struct picture *p, unsigned block, const struct extent *from, unsigned left,
+		       unsigned top)
+{
+	for (unsigned i = 0; i < p->count; i++) {
+		struct lurk_place *place = &p->caps[i].place;
+
+		if (place->block == block) {
+			place->x = (uint8_t)(place->x - from->left + left);
+			place->y = (uint8_t)(place->y - from->top + top);
+		}
+	}
+}
+
+/* The blocks beside the typing block go below it, next to each other; then come other keys. */
 static void put_blocks_below(struct picture *p)
 {
 	enum { SPACE = 2 };
-	unsigned x[256], next = 0, below = 0;
+	const unsigned below = extent_of(p, 0, 0).bottom + SPACE;
+	const unsigned top = extent_of(p, 1, PICTURE_EXTRA - 1).top;
+	unsigned next = 0;
 
-	memset(x, 0, sizeof x);
-	for (unsigned i = 0; i < p->count; i++) {
-		const struct lurk_place *place = &p->caps[i].place;
+	for (unsigned block = 1; block < PICTURE_EXTRA; block++) {
+		const struct extent e = extent_of(p, block, block);
 
-		if (!place->block && (unsigned)place->y + place->height > below)
-			below = (unsigned)place->y + place->height;
-		if (place->block && (!x[place->block] || place->x < x[place->block]))
-			x[place->block] = place->x;
-	}
-	for (unsigned block = 1; block < 256; block++) {
-		unsigned wide = 0;
-
-		for (unsigned i = 0; x[block] && i < p->count; i++) {
-			struct lurk_place *place = &p->caps[i].place;
-
-			if (place->block != block)
-				continue;
-			if ((unsigned)place->x + place->width - x[block] > wide)
-				wide = (unsigned)place->x + place->width - x[block];
-			place->x = (uint8_t)(place->x - x[block] + next);
-			place->y = (uint8_t)(place->y + below + SPACE);
+		if (e.right) {
+			move_block(p, block, &e, next, below + e.top - top);
+			next += e.right - e.left + SPACE;
 		}
-		next += wide ? wide + SPACE : 0;
+	}
+	if (extent_of(p, PICTURE_EXTRA, PICTURE_EXTRA).right) {
+		const struct extent e = extent_of(p, PICTURE_EXTRA, PICTURE_EXTRA);
+
+		move_block(p, PICTURE_EXTRA, &e, e.left,
+			   extent_of(p, 0, PICTURE_EXTRA - 1).bottom + SPACE);
 	}
 }
 
 static unsigned width_of(const struct picture *p)
 {
-	unsigned width = 0;
-
-	for (unsigned i = 0; i < p->count; i++) {
-		if ((unsigned)p->caps[i].place.x + p->caps[i].place.width > width)
-			width = (unsigned)p->caps[i].place.x + p->caps[i].place.width;
-	}
-	return width;
+	return extent_of(p, 0, UINT8_MAX).right;
 }
 
 static int compare_edges(const void *a, const void *b)

@@ -344,6 +344,9 @@ def terminals(desk):
     for word in ("┃Enter", "┃Caps Lock", "⇄1 Meta", "┃Meta+C", "Backspace", "another job", "hold ShiftLeft"):
         assert word in told, f"{word}\n{told}"
     assert "\033" not in told
+    desk.write("hide/extra.yaml", "lurk: 1\nrules: [{press: 'hid:07:a5', gives: LaunchMail}, {press: AudioVolumeMute, gives: Space}]\n")
+    told = desk.run("picture --profile hide/extra.yaml --keyboard curlew --form full")
+    assert "┃Mail     ┃Space    ┃\n" in told and "│0        │.   │    │\n" in told, told
     assert "░" in desk.run("picture --keyboard heron") and "×" in desk.run("picture --keyboard heron")
 
 
