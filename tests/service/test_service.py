@@ -3,14 +3,20 @@
 What the protocol answers, who may do what, and that no client can harm another; then the lurk command
 through the socket, as on a real machine.
 """
+import fcntl
 import grp
 import json
 import os
+import pty
+import select
 import shutil
+import signal
 import socket
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 import time
 
 SERVER, LURK, DEMO = sys.argv[1:4]
@@ -417,9 +423,48 @@ def the_service_itself():
     shutil.rmtree(folder)
 
 
+def on_a_terminal(service, rows, words, press, wanted):
+    """What a view shows on a terminal of so many rows, until it shows what is wanted."""
+    end, terminal = pty.openpty()
+    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", rows, 120, 0, 0))
+    view = subprocess.Popen([LURK, *words], stdin=terminal, stdout=terminal, stderr=terminal, env={
+        **os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder, "TERM": "xterm"})
+    os.close(terminal)
+    told, pressed, until = "", False, time.monotonic() + 20
+    while wanted not in told and time.monotonic() < until:
+        if not pressed and "Press a key" in told:
+            service.play(press)
+            pressed = True
+        if select.select([end], [], [], 0.2)[0]:
+            told += os.read(end, 65536).decode(errors="replace")
+    view.send_signal(signal.SIGINT)
+    view.wait(timeout=20)
+    os.close(end)
+    assert wanted in told, told[-3000:]
+    return told
+
+
+def the_view_draws_the_keyboard():
+    service = Service()
+    os.makedirs(service.folder + "/lurk", exist_ok=True)
+    with open(service.folder + "/lurk/profile.yaml", "w") as file:
+        file.write("lurk: 1\nlayout: gb\nrules: [{press: CapsLock, gives: Enter}]\n")
+    shutil.copy(os.path.join(DEMO, "keyboards.yaml"), service.folder + "/lurk")
+    subprocess.run([LURK, "apply"], check=True, stdout=subprocess.DEVNULL, env={
+        **os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder})
+    told = on_a_terminal(service, 50, ["identify", "--picture"], "hold CapsLock on wagtail", "To end: hold Escape")
+    for word in ("Enter", "here", "job", "\033[7m", "Caps", "Now gives Enter"):
+        assert word in told, (word, told)
+    service.play("release CapsLock on wagtail")
+    on_a_terminal(service, 24, ["identify", "--picture"], "hold KeyA on wagtail", "and this terminal has 24.")
+    service.play("release KeyA on wagtail")
+    service.end()
+
+
 def main():
     failed = 0
-    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, the_command, a_profile_is_chosen, the_service_itself]
+    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
+             the_service_itself]
     for test in tests:
         try:
             test()
