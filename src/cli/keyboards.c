@@ -6,7 +6,7 @@
 #include "service/protocol.h"
 
 enum { PATIENCE_S = 30 };
-enum { OPTION_SAME_AS = 1000, OPTION_NICKNAME, OPTION_DESCRIBE, OPTION_OFF_CHORD };
+enum { OPTION_SAME_AS = 1000, OPTION_NICKNAME, OPTION_DESCRIBE, OPTION_OFF_CHORD, OPTION_FORM };
 
 static const char off_chord[] = "off-chord";
 
@@ -14,7 +14,7 @@ struct keyboards {
 	struct cli *cli;
 	const char *name, *keyboard, *script;
 	const char *quirk; /* the list of keyboards.yaml that keys are added to */
-	const char *same_as, *nickname;
+	const char *same_as, *nickname, *form;
 	bool apart, describe;
 	char **keys;
 	unsigned count;
@@ -543,14 +543,14 @@ static int describe(struct keyboards *k)
 	return CLI_DONE;
 }
 
-/* A thing that types but that nobody types on: a scanner, a token for passwords. */
-static int set_apart(struct keyboards *k)
+/* Writes a field of one keyboard. */
+static int set_field(struct keyboards *k, const char *name, const char *value, const char *so)
 {
-	static const struct lurk_field field = {"apart", "true"};
+	const struct lurk_field field = {name, value};
 	struct cli *cli = k->cli;
 	struct lurk_message why;
 	const struct lurk_node *way;
-	char summary[128];
+	char summary[192];
 	uint16_t described;
 
 	if (!k->keyboard)
@@ -558,11 +558,36 @@ static int set_apart(struct keyboards *k)
 	if (!cli_keyboard_option(cli, k->keyboard, &described))
 		return CLI_USAGE;
 	way = description(cli, described);
-	snprintf(summary, sizeof summary, "%s stands apart: rules for all keyboards leave it alone",
-		 cli->keyboards.keyboards[described - 1].name.bytes);
+	snprintf(summary, sizeof summary, "%s %s",
+		 cli->keyboards.keyboards[described - 1].name.bytes, so);
 	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	return say_done(cli, summary);
+}
+
+/* A thing that types but that nobody types on: a scanner, a token for passwords. */
+static int set_apart(struct keyboards *k)
+{
+	return set_field(k, "apart", "true",
+			 "stands apart: rules for all keyboards leave it alone");
+}
+
+/* How pictures draw it. */
+static int set_form(struct keyboards *k)
+{
+	struct lurk_forms forms;
+	char wrong[32], value[32], so[160];
+
+	if (!lurk_forms_read(k->form, &forms, wrong))
+		return cli_fail(CLI_USAGE, "`%s` is no form; write " LURK_FORMS_WORDS, wrong);
+	snprintf(value, sizeof value, "%s%s%s", forms.has_form ? lurk_form_name(forms.form) : "",
+		 forms.has_form && forms.has_arrangement ? " " : "",
+		 forms.has_arrangement ? lurk_arrangement_name(forms.arrangement) : "");
+	if (!*value)
+		return cli_fail(CLI_USAGE, "--form is empty; write " LURK_FORMS_WORDS);
+	snprintf(so, sizeof so, "is drawn as %s: `lurk picture --keyboard %.32s`", value,
+		 k->keyboard ? k->keyboard : "NAME");
+	return set_field(k, "form", value, so);
 }
 
 /* ---- The command ----------------------------------------------------------------------------- */
@@ -585,6 +610,9 @@ static const struct argp_option options[] = {
 	 "Give a key of that keyboard a name of your own, to be used in rules", 0},
 	{"describe", OPTION_DESCRIBE, NULL, 0,
 	 "Write what was learnt of the keyboards here, for others", 0},
+	{"form", OPTION_FORM, "FORM", 0,
+	 "How pictures draw that keyboard: full, no-keypad, compact or pad, and iso, ansi or jis",
+	 0},
 	{"broken", 'b', NULL, 0, "KEYs are there, but not to be relied on", 1},
 	{"missing", 'm', NULL, 0, "KEYs are not on this keyboard", 1},
 	{"press-only", 'o', NULL, 0, "KEYs never send their release", 1},
@@ -624,6 +652,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case OPTION_DESCRIBE:
 		k->describe = true;
 		return 0;
+	case OPTION_FORM:
+		k->form = arg;
+		return 0;
 	case OPTION_OFF_CHORD:
 	case 'b':
 	case 'm':
@@ -641,8 +672,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		k->count = (unsigned)(state->argc - state->next);
 		return 0;
 	case ARGP_KEY_END:
-		if (k->apart && (k->quirk || k->name))
-			argp_error(state, "--apart goes with --keyboard alone");
+		if ((k->apart || k->form) && (k->quirk || k->name || (k->apart && k->form)))
+			argp_error(state, "--apart and --form go with --keyboard alone");
 		if (k->describe && k->cli->json)
 			argp_error(state, "--describe writes YAML, for a keyboards.yaml");
 		if (k->count && !k->quirk)
@@ -688,5 +719,7 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 		return describe(&k);
 	if (k.apart)
 		return set_apart(&k);
+	if (k.form)
+		return set_form(&k);
 	return k.quirk ? mark_keys(&k) : list(cli);
 }

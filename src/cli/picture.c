@@ -70,23 +70,27 @@ static bool choose_keyboard(struct picture_work *w)
 	return true;
 }
 
-/* As the desk says, or what the keyboard can send. */
-static enum lurk_form form_of(const struct cli *cli, const struct lurk_port_keyboard *info)
+/* As was asked for; as keyboards.yaml says, or the desk; or what the keyboard can send, and is
+ * usual for the layout. */
+static void choose_form(const struct cli *cli, const struct lurk_forms *wanted, uint16_t described,
+			struct picture_job *job)
 {
+	const struct lurk_forms none = {0};
+	const struct lurk_forms *known = described ? &cli->keyboards.forms[described - 1] : &none;
 	const struct lurk_computer *desk = cli->computer;
 
-	for (unsigned i = 0; desk && info && i < desk->desk.keyboard_count; i++) {
+	job->form = job->info ? lurk_form_guess(job->info) : LURK_FORM_FULL;
+	for (unsigned i = 0; desk && job->info && i < desk->desk.keyboard_count; i++) {
 		const struct lurk_desk_keyboard *k = &desk->desk.keyboards[i];
 
-		if (!strcmp(k->identity.name, info->identity.name))
-			return k->form;
+		if (!strcmp(k->identity.name, job->info->identity.name))
+			job->form = k->form;
 	}
-	return info ? lurk_form_guess(info) : LURK_FORM_FULL;
-}
-
-static enum lurk_arrangement arrangement_of(const struct lurk_layout *layout)
-{
-	return layout ? lurk_arrangement_for(lurk_layout_name(layout)) : LURK_ISO;
+	job->form = wanted->has_form ? wanted->form : known->has_form ? known->form : job->form;
+	job->arrangement = wanted->has_arrangement  ? wanted->arrangement
+			   : known->has_arrangement ? known->arrangement
+			   : job->layout ? lurk_arrangement_for(lurk_layout_name(job->layout))
+					 : LURK_ISO;
 }
 
 /* The keyboard as the image numbers it. */
@@ -129,11 +133,10 @@ static void prepare_job(const struct picture_work *w, struct picture_side *side)
 		.keyboard = side->bytes ? keyboard_in(w, &side->image) : 0,
 		.info = w->info,
 		.layout = w->layout,
-		.form = o->has_form ? o->form : form_of(o->cli, w->info),
-		.arrangement = o->has_arrangement ? o->arrangement : arrangement_of(w->layout),
 		.held = o->held,
 		.codes = o->codes,
 	};
+	choose_form(o->cli, &o->forms, w->described, &side->job);
 	picture_fill(&side->picture, &side->job);
 	name_caps(w, &side->picture);
 }
@@ -473,15 +476,15 @@ char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 		.keyboard = image ? lurk_image_recognise(image, &info->identity) : 0,
 		.info = info,
 		.layout = cli_layout(cli),
-		.form = form_of(cli, info),
-		.arrangement = arrangement_of(cli_layout(cli)),
 	};
+	const struct lurk_forms any = {0};
 	struct picture *picture = calloc(1, sizeof *picture);
 	const struct lurk_press_record *r;
 	char *drawn;
 
 	if (!picture)
 		abort();
+	choose_form(cli, &any, cli_described(cli, &info->identity), &job);
 	picture_fill(picture, &job);
 	light(picture, press);
 	for (uint32_t i = 0; (r = lurk_history_at(history, i)); i++) {
@@ -497,20 +500,10 @@ char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 
 static void read_form(struct picture_options *o, struct argp_state *state, const char *arg)
 {
-	char copy[64], *save = NULL;
+	char wrong[32];
 
-	snprintf(copy, sizeof copy, "%s", arg);
-	for (char *word = strtok_r(copy, ", ", &save); word; word = strtok_r(NULL, ", ", &save)) {
-		if (lurk_form_read(word, &o->form))
-			o->has_form = true;
-		else if (lurk_arrangement_read(word, &o->arrangement))
-			o->has_arrangement = true;
-		else
-			argp_error(state,
-				   "`%s` is no form; write full, no-keypad, compact or pad, and "
-				   "iso, ansi or jis, as in --form compact,jis",
-				   word);
-	}
+	if (!lurk_forms_read(arg, &o->forms, wrong))
+		argp_error(state, "`%s` is no form; write " LURK_FORMS_WORDS, wrong);
 }
 
 static void read_held(struct picture_options *o, struct argp_state *state, const char *arg)

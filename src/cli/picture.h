@@ -13,9 +13,8 @@ enum { PICTURE_LINES = 256, PICTURE_LINE = 320, PICTURE_BACK = 6, PICTURE_VERSIO
 struct picture_options {
 	struct cli *cli;
 	const char *output, *keyboard, *layout, *paper;
-	enum lurk_form form;
-	enum lurk_arrangement arrangement;
-	bool has_form, has_arrangement, before_after, dark, labels, card;
+	struct lurk_forms forms;
+	bool before_after, dark, labels, card;
 	enum picture_codes codes;
 	uint16_t held;
 	char held_words[64];

@@ -1,5 +1,6 @@
 #include "form/form.h"
 
+#include <stdio.h>
 #include <string.h>
 #include <strings.h>
 
@@ -272,6 +273,24 @@ bool lurk_arrangement_read(const char *word, enum lurk_arrangement *arrangement)
 	if (found)
 		*arrangement = (enum lurk_arrangement)index;
 	return found;
+}
+
+bool lurk_forms_read(const char *words, struct lurk_forms *forms, char wrong[32])
+{
+	*forms = (struct lurk_forms){0};
+	for (words += strspn(words, ", "); *words; words += strspn(words, ", ")) {
+		size_t length = strcspn(words, ", ");
+
+		snprintf(wrong, 32, "%.*s", (int)(length < 31 ? length : 31), words);
+		if (lurk_form_read(wrong, &forms->form))
+			forms->has_form = true;
+		else if (lurk_arrangement_read(wrong, &forms->arrangement))
+			forms->has_arrangement = true;
+		else
+			return false;
+		words += length;
+	}
+	return true;
 }
 
 enum lurk_form lurk_form_guess(const struct lurk_port_keyboard *keyboard)

@@ -49,6 +49,17 @@ const char *lurk_arrangement_name(enum lurk_arrangement arrangement);
 bool lurk_form_read(const char *word, enum lurk_form *form);
 bool lurk_arrangement_read(const char *word, enum lurk_arrangement *arrangement);
 
+/* What a person says of a keyboard's form: either, both, or none. */
+struct lurk_forms {
+	bool has_form, has_arrangement;
+	enum lurk_form form;
+	enum lurk_arrangement arrangement;
+};
+/* Reads words such as "compact, jis"; false with the first that is none of them. */
+bool lurk_forms_read(const char *words, struct lurk_forms *forms, char wrong[32]);
+#define LURK_FORMS_WORDS \
+	"full, no-keypad, compact or pad, and iso, ansi or jis, as in `compact, jis`"
+
 /* The form that fits what a keyboard says that it can send. */
 enum lurk_form lurk_form_guess(const struct lurk_port_keyboard *keyboard);
 /* How keyboards for a layout (as XKB names it) are arranged as a rule. */

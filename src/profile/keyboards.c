@@ -9,8 +9,9 @@
 
 static const char *const top_fields[] = {"keyboards", NULL};
 static const char *const way_fields[] = {
-	"usb",    "bluetooth", "ps2",        "built-in",  "serial", "place",     "calls-itself",
-	"broken", "missing",   "press-only", "off-chord", "apart",  "nicknames", NULL};
+	"usb",       "bluetooth",    "ps2",    "built-in",  "serial",
+	"place",     "calls-itself", "broken", "missing",   "press-only",
+	"off-chord", "apart",        "form",   "nicknames", NULL};
 
 static const struct {
 	const char *field;
@@ -145,6 +146,16 @@ static bool read_nicknames(struct reader *r, const struct lurk_node *map)
 	return true;
 }
 
+static bool read_forms(struct reader *r, const struct lurk_node *node)
+{
+	char wrong[32];
+
+	if (node->kind == LURK_NODE_SCALAR &&
+	    lurk_forms_read(node->text, &r->file->forms[r->file->count], wrong))
+		return true;
+	return lurk_yaml_say(&r->file->yaml, node, r->message, "`form:` takes " LURK_FORMS_WORDS);
+}
+
 static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_keyboard *keyboard)
 {
 	struct lurk_recogniser *way = &r->file->recognisers[r->recognisers];
@@ -158,6 +169,11 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 			q++;
 		if (!strcmp(node->key->text, "apart")) {
 			if (!lurk_yaml_bool(&r->file->yaml, node, &keyboard->apart, r->message))
+				return false;
+			continue;
+		}
+		if (!strcmp(node->key->text, "form")) {
+			if (!read_forms(r, node))
 				return false;
 			continue;
 		}
@@ -265,11 +281,12 @@ static bool read_all(struct reader *r)
 	most = count_below(list);
 	f->keyboards = calloc(list->count, sizeof *f->keyboards);
 	f->nodes = calloc(list->count, sizeof *f->nodes);
+	f->forms = calloc(list->count, sizeof *f->forms);
 	f->recognisers = calloc(most, sizeof *f->recognisers);
 	f->quirks = calloc(most, sizeof *f->quirks);
 	f->nicknames = calloc(most, sizeof *f->nicknames);
-	if (!f->keyboards || !f->nodes || !f->recognisers || !f->quirks || !f->nicknames ||
-	    most > 0xffff)
+	if (!f->keyboards || !f->nodes || !f->forms || !f->recognisers || !f->quirks ||
+	    !f->nicknames || most > 0xffff)
 		return lurk_yaml_say(&f->yaml, list, r->message, "too much to be read");
 	for (struct lurk_node *node = list->first; node; node = node->next) {
 		if (!read_keyboard(r, list, node))
@@ -295,6 +312,7 @@ void lurk_keyboards_free(struct lurk_keyboards_file *file)
 	lurk_yaml_free(&file->yaml);
 	free(file->keyboards);
 	free(file->nodes);
+	free(file->forms);
 	free(file->recognisers);
 	free(file->quirks);
 	free(file->nicknames);

@@ -4,13 +4,14 @@
  * Profile fields:   lurk: 1, name, based-on, layout, rules
  * A rule's fields:  press and gives, or swap; keyboard, note, off
  * keyboards.yaml:   keyboards: a name each, with one way or a list of ways to recognise it: usb or
- *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself; and
- * the lists broken, missing, press-only, off-chord; and
+ *                   bluetooth ("vendor:product"), ps2, built-in, serial, place, calls-itself;
+ *                   the lists broken, missing, press-only, off-chord; apart; form; and
  *                   nicknames: a name each, with the key or scan code that it stands for
  */
 #ifndef LURK_PROFILE_PROFILE_H
 #define LURK_PROFILE_PROFILE_H
 
+#include "form/form.h"
 #include "lurk/image.h"
 #include "text/words.h"
 #include "text/yaml.h"
@@ -34,6 +35,7 @@ struct lurk_keyboards_file {
 	struct lurk_yaml yaml;
 	struct lurk_keyboard *keyboards;
 	struct lurk_node **nodes; /* where each stands in the file */
+	struct lurk_forms *forms; /* what is said of each one's form */
 	uint16_t count;
 	struct lurk_recogniser *recognisers;
 	struct lurk_quirk *quirks;

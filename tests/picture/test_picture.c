@@ -72,6 +72,18 @@ static void keys_have_places(void **state)
 
 static void words_are_read_back(void **state)
 {
+	static const struct {
+		const char *words;
+		int form, arrangement;
+		const char *wrong;
+	} words[] = {
+		{"compact, jis", LURK_FORM_COMPACT, LURK_JIS, ""},
+		{"ANSI", -1, LURK_ANSI, ""},
+		{" pad ", LURK_FORM_PAD, -1, ""},
+		{"", -1, -1, ""},
+		{"full,round", -1, -1, "round"},
+		{"an-unspeakably-long-word-for-a-form", -1, -1, "an-unspeakably-long-word-for-a-"},
+	};
 	enum lurk_form form = LURK_FORM_COUNT;
 	enum lurk_arrangement arrangement = LURK_ARRANGEMENT_COUNT;
 
@@ -81,6 +93,16 @@ static void words_are_read_back(void **state)
 	for (unsigned i = 0; i < LURK_ARRANGEMENT_COUNT; i++)
 		assert_true(lurk_arrangement_read(lurk_arrangement_name(i), &arrangement) &&
 			    arrangement == i);
+	for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
+		struct lurk_forms forms;
+		char wrong[32];
+		bool fine = lurk_forms_read(words[i].words, &forms, wrong);
+
+		assert_string_equal(fine ? "" : wrong, words[i].wrong);
+		assert_int_equal(fine && forms.has_form ? (int)forms.form : -1, words[i].form);
+		assert_int_equal(fine && forms.has_arrangement ? (int)forms.arrangement : -1,
+				 words[i].arrangement);
+	}
 	assert_false(lurk_form_read("round", &form) || lurk_arrangement_read("full", &arrangement));
 }
 

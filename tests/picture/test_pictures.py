@@ -394,6 +394,16 @@ WRONG = [
 ]
 
 
+def forms_are_kept(desk):
+    assert "full, ISO" in desk.run("picture --keyboard wagtail")
+    assert "wagtail is drawn as no-keypad ansi" in desk.run("keyboards --keyboard wagtail --form no-keypad,ansi")
+    assert "no-keypad, ANSI" in desk.run("picture --keyboard wagtail")
+    assert "compact, ANSI" in desk.run("picture --keyboard wagtail --form compact")
+    assert "`rund` is no form; write full" in desk.run("keyboards --keyboard wagtail --form rund", status=2)
+    desk.write("hide/keyboards.yaml", "keyboards:\n  wagtail: {usb: \"fade:0001\", form: rund}\n")
+    assert "keyboards.yaml:2:37: `form:` takes full" in desk.run("picture", status=3)
+
+
 def mistakes(desk):
     plain = Desk("lurk: 1\nrules:\n  - {press: CapsLock, gives: Enter}\n")
     for arguments, status, words in WRONG:
@@ -404,7 +414,7 @@ def mistakes(desk):
 
 
 TESTS = [every_form_and_layout, every_kind, caps_say_what_keys_give, without_colour, golden, labels_are_true, pages,
-         files_of_each_kind, terminals, lit, versions, mistakes]
+         files_of_each_kind, terminals, lit, versions, forms_are_kept, mistakes]
 failed = 0
 for test in TESTS:
     if len(sys.argv) > 3 and test.__name__ not in sys.argv[3:]:
