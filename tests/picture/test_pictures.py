@@ -4,6 +4,7 @@ import json
 import math
 import os
 import re
+import shutil
 import struct
 import subprocess
 import sys
@@ -38,8 +39,11 @@ rules:
 
 
 class Desk:
+    folders = []
+
     def __init__(self, profile=PROFILE):
         self.folder = tempfile.mkdtemp(prefix="lurk-pictures-")
+        Desk.folders.append(self.folder)
         self.run("keyboards")
         self.run("keyboards --keyboard heron --broken KeyX")
         if profile:
@@ -425,4 +429,6 @@ for test in TESTS:
     except AssertionError as error:
         failed += 1
         print(f"{test.__name__} failed:\n{error}")
+for folder in Desk.folders:
+    shutil.rmtree(folder)
 sys.exit(failed > 0)

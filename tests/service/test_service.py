@@ -430,7 +430,7 @@ def on_a_terminal(service, rows, words, press, wanted):
     view = subprocess.Popen([LURK, *words], stdin=terminal, stdout=terminal, stderr=terminal, env={
         **os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder, "TERM": "xterm"})
     os.close(terminal)
-    told, again, until = "", 0, time.monotonic() + 20
+    told, again, until = "", 0, time.monotonic() + 60
     while wanted not in told and time.monotonic() < until:
         # It begins to watch some time after it has said so.
         if "Press a key" in told and time.monotonic() > again:
