@@ -51,18 +51,28 @@ def option(line):
     return [item, *prose(words)]
 
 
+def synopsis(name, arguments):
+    lines = [f".Nm lurk {name}", ".Op Ar option ..."]
+    for argument in re.findall(r"\[[^\]]*\[[^\]]*\]\]|\[[^\]]*\]|[^\s\[\]]+", arguments):
+        words = argument.strip("[]").replace("[", "")
+        if words.startswith("--") and words != "--" and " " not in words:
+            lines.append(f".Fl -{words[2:]}")
+        else:
+            lines.append(f".Op Ar {words.lower()}" if argument.startswith("[") else f".Ar {words.lower()}")
+    return lines
+
+
 def page(name, what, more):
     told = ask(name, "--help")
-    usage = re.match(r"Usage: lurk \S+ \[OPTION\.\.\.\]\s?(.*)\n", told)
-    body = told[usage.end():]
+    usages = list(re.finditer(r"(?:Usage:|  or: ) lurk \S+ \[OPTION\.\.\.\]\s?(.*)\n", told))
+    body = told[usages[-1].end():]
     description, _, rest = body.partition("\n\n")
     own = [line for line in rest.split(" Everywhere:")[0].splitlines() if re.match(r"\s+-", line)]
     examples = re.search(r"\nExamples?:\n((?:  .*\n?)+)", told).group(1)
     lines = [f".Dd {DATE}", f".Dt LURK-{name.upper()} 1", ".Os", ".Sh NAME", f".Nm lurk-{name}", f".Nd {what}",
-             ".Sh SYNOPSIS", f".Nm lurk {name}", ".Op Ar option ..."]
-    for argument in re.findall(r"\[[^\]]*\[[^\]]*\]\]|\[[^\]]*\]|[^\s\[\]]+", usage.group(1)):
-        words = argument.strip("[]").replace("[", "").lower()
-        lines.append(f".Op Ar {words}" if argument.startswith("[") else f".Ar {words}")
+             ".Sh SYNOPSIS"]
+    for usage in usages:
+        lines += synopsis(name, usage.group(1))
     lines += [".Sh DESCRIPTION", *prose(description.replace("\n", " "))]
     lines += [".Pp", *more] if more else []
     if own:
