@@ -290,14 +290,7 @@ static void print_legends(const struct face *f, struct picture_cap *cap)
 		return;
 	for (unsigned i = 0; i < PICTURE_LEGENDS; i++) {
 		if (i < 2 || f->third_level)
-			lurk_layout_legend(layout, cap->place.key, levels[i], cap->legends[i]);
-		/* A mark that stands on letters is shown on a circle of dots. */
-		if (*cap->legends[i] && !lurk_utf8_columns(cap->legends[i])) {
-			char mark[LURK_LEGEND];
-
-			memcpy(mark, cap->legends[i], sizeof mark);
-			snprintf(cap->legends[i], LURK_LEGEND, "◌%.10s", mark);
-		}
+			picture_legend(cap->place.key, layout, levels[i], cap->legends[i]);
 	}
 	/* A level that gives what the key gives in any case is left out. */
 	for (unsigned i = 2; i < PICTURE_LEGENDS; i++) {
@@ -327,15 +320,15 @@ static bool has_legends(const struct picture_cap *cap)
 /* What the cap says without any rule. */
 static void print_cap(const struct face *f, struct picture_cap *cap)
 {
-	const uint16_t held = f->job->held;
+	const uint16_t sides = f->held, shifts = LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT;
 	char scan[LURK_SCAN_TEXT];
 
 	print_legends(f, cap);
-	if (held && has_legends(cap)) {
-		lurk_layout_legend(f->job->layout, cap->place.key,
-				   (uint16_t)((held & LURK_MOD_SHIFT ? LURK_MOD_SHIFT : 0) |
-					      (f->third_level ? held & LURK_MOD_RIGHT_ALT : 0)),
-				   cap->main);
+	if (f->held && has_legends(cap)) {
+		picture_legend(cap->place.key, f->job->layout,
+			       (uint16_t)((sides & shifts ? LURK_MOD_SHIFT : 0) |
+					  (f->third_level ? sides & LURK_MOD_RIGHT_ALT : 0)),
+			       cap->main);
 		memset(cap->legends, 0, sizeof cap->legends);
 	}
 	if (*cap->main || has_legends(cap))
@@ -542,8 +535,7 @@ void picture_fill(struct picture *picture, const struct picture_job *job)
 {
 	struct face f = {.job = job,
 			 .picture = picture,
-			 .wiring =
-				 job->info ? job->info->identity.wiring : (uint8_t)LURK_WIRING_HID,
+			 .wiring = wiring_of(job),
 			 .held = held_places(job->held),
 			 .third_level = job->layout && lurk_layout_third_level(job->layout)};
 	struct lurk_place places[LURK_PLACES];

@@ -5,6 +5,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "text/utf8.h"
+
 /* From the longest to the shortest. Japanese legends are those that the W3C's UI Events gives. */
 static const struct {
 	lurk_key key;
@@ -55,6 +57,16 @@ static const struct {
 	{LURK_KEY_HANJA, "한자"},
 };
 
+void picture_legend(lurk_key key, struct lurk_layout *layout, uint16_t modifiers,
+		    char legend[LURK_LEGEND])
+{
+	char mark[LURK_LEGEND];
+
+	lurk_layout_legend(layout, key, modifiers, mark);
+	snprintf(legend, LURK_LEGEND, "%s%.10s", *mark && !lurk_utf8_columns(mark) ? "◌" : "",
+		 mark);
+}
+
 void picture_split_name(const char *name, char separator, char label[PICTURE_TEXT])
 {
 	size_t n = 0;
@@ -92,7 +104,7 @@ void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_
 	if (key == LURK_KEY_GRAVE && layout && !strncmp(lurk_layout_name(layout), "jp", 2))
 		key = LURK_KEY_ZENKAKUHANKAKU;
 	if (layout && key != LURK_KEY_SPACE)
-		lurk_layout_legend(layout, key, 0, legend);
+		picture_legend(key, layout, 0, legend);
 	for (size_t i = 0; !*legend && i < sizeof labels / sizeof *labels; i++) {
 		if (labels[i].key == key) {
 			snprintf(label, PICTURE_TEXT, "%s", labels[i].label);

@@ -95,6 +95,9 @@ enum picture_sign {
 bool picture_has(const struct picture *picture, enum picture_sign sign);
 const char *picture_sign_words(enum picture_sign sign);
 
+/* What a key types, as lurk_layout_legend(); a mark that stands on letters, on a circle of dots. */
+void picture_legend(lurk_key key, struct lurk_layout *layout, uint16_t modifiers,
+		    char legend[LURK_LEGEND]);
 /* What a key is called on caps, as alternatives. */
 void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_TEXT]);
 

@@ -216,6 +216,8 @@ FACES = [
     ("--keyboard wagtail --with Shift", "KeyH", "with", ["alone: J", "H"]),
     ("--keyboard wagtail", "KeyH", "changed with", ["alone", "H", "J"]),
     ("--keyboard curlew", "hid:07:a5", "changed by-code", ["hid:07:a5", "Mail"]),
+    ("--keyboard wagtail --with ShiftLeft", "Digit1", "", ["!"]),
+    ("--layout th", "KeyJ", "", ["◌่", "◌๋"]),
     ("--layout de", "Semicolon", "", ["Ö"]),
     ("--layout de", "KeyY", "", ["Z"]),
     ("--layout fr", "Digit2", "", ["é", "2", "~"]),
