@@ -79,7 +79,7 @@ shot() {
 	import -window root "$work/shot.png"
 	kill $term 2>/dev/null || true
 	wait $term 2>/dev/null || true
-	convert "$work/shot.png" -colors 64 -define png:compression-level=9 "$out/$name.png"
+	convert "$work/shot.png" -colors 64 -define png:exclude-chunks=date,time -define png:compression-level=9 "$out/$name.png"
 	echo "docs/screenshots/$name.png"
 }
 
@@ -122,7 +122,7 @@ shot demo 'lurk demo | head -n 42'
 keep() { # NAME FILES...: one under the other, at most 1400 wide
 	local name=$1
 	shift
-	convert "$@" -append -resize '1400>' -colors 128 -define png:compression-level=9 "$out/$name.png"
+	convert "$@" -append -resize '1400>' -colors 128 -define png:exclude-chunks=date,time -define png:compression-level=9 "$out/$name.png"
 	echo "docs/screenshots/$name.png"
 }
 {
@@ -190,7 +190,7 @@ live() {
 	import -window root "$work/shot.png"
 	kill $term 2>/dev/null || true
 	wait $term 2>/dev/null || true
-	convert "$work/shot.png" -colors 64 -define png:compression-level=9 "$out/$name.png"
+	convert "$work/shot.png" -colors 64 -define png:exclude-chunks=date,time -define png:compression-level=9 "$out/$name.png"
 	echo "docs/screenshots/$name.png"
 }
 
