@@ -17,7 +17,7 @@ import sys
 import threading
 import time
 
-from machine import Machine, Skipped, kernel_package
+from machine import Machine, Skipped, Stolen, kernel_package
 
 PACKAGES = ("systemd,systemd-sysv,udev,kmod,dbus,linux-image-amd64,kbd,libpam-systemd,libevdev2,libjson-c5,libxkbcommon0,"
             "libyaml-0-2,xkb-data")
@@ -122,14 +122,27 @@ class Debian(Machine):
         told = self.sh(command, fine)
         self.check(what or command, wanted in told, next((l for l in told.splitlines() if wanted in l), told[-600:]).strip())
 
+    def again(self, attempt, wanted):
+        """What an attempt gives, made anew where it differs in nothing but repeats: the kernel repeats a key while the
+        host holds the machine up."""
+        for _ in range(4):
+            got = attempt()
+            if got == wanted or not re.fullmatch("".join(re.escape(c) + "+" for c in wanted), got):
+                break
+            print(f"repeated: {got!r}", flush=True)
+        return got
+
     def at_login_prompt(self, presses, wanted, when):
         """What stands behind the text console's login prompt after the presses; taken back afterwards."""
-        self.press(presses)
-        time.sleep(0.5)
-        screen = self.sh("fold -w $(stty -F /dev/tty1 size | cut -d' ' -f2) /dev/vcs1")
-        got = re.findall(r"login: ?(\S*)", screen)
-        self.check(f"at the login prompt {when}: pressed {presses}, arrived {got[-1] if got else screen[-200:]}", got and got[-1] == wanted)
-        self.press(" ".join(["backspace"] * len(wanted)), 0.05)
+        def attempt():
+            self.press(presses)
+            time.sleep(0.5)
+            screen = self.sh("fold -w $(stty -F /dev/tty1 size | cut -d' ' -f2) /dev/vcs1")
+            got = (re.findall(r"login: ?(\S*)", screen) or [screen[-200:]])[-1]
+            self.press(" ".join(["backspace"] * max(len(wanted), min(len(got), 20))), 0.05)
+            return got
+        got = self.again(attempt, wanted)
+        self.check(f"at the login prompt {when}: pressed {presses}, arrived {got}", got == wanted)
 
     def read_console(self):
         self.sh("systemctl stop getty@tty1")
@@ -137,14 +150,17 @@ class Debian(Machine):
         time.sleep(1)
 
     def types(self, presses, wanted, when, repeated="(?!)"):
-        """Presses give the wanted text; the kernel may repeat a key while the host holds the machine up, where that is said."""
-        self.sh(f": > {TYPED}")
-        self.press(presses)
-        for _ in range(20):  # text takes its time
-            time.sleep(0.4)
-            got = self.sh(f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo")  # the serial line loses carriage returns
-            if len(got) >= len(wanted):
-                break
+        """Presses give the wanted text; where that is said, with one of its keys repeated."""
+        def attempt():
+            self.sh(f": > {TYPED}")
+            self.press(presses)
+            for _ in range(20):  # text takes its time
+                time.sleep(0.4)
+                got = self.sh(f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo")  # the serial line loses carriage returns
+                if len(got) >= len(wanted):
+                    break
+            return got
+        got = self.again(attempt, wanted)
         self.check(f"{when}: pressed {presses}, arrived {got!r}", got == wanted or re.fullmatch(repeated, got) is not None)
 
     def wait_for(self, fine, patience_s=15):
@@ -378,10 +394,10 @@ def chord(m):
         m.sh("lurk apply --force")
         m.has("lurk status", way + "  ", f"rules on the keys of the chord: by the {way}")
         m.types("q e" if way == "table" else "q shift e", "w\x1b" if way == "table" else "wxe", "they are in force")
-        hold(m, "shift shift_r esc", 2.6)
+        hold(m, "shift shift_r esc", 3.5)
         m.has("lurk status", "All rules are off", "the off chord switches them off")
         m.types("q esc a", "q\x1ba", "every key does its usual job")
-        hold(m, "esc shift_r shift", 2.6)
+        hold(m, "esc shift_r shift", 3.5)
         m.has("lurk status", way + "  ", "the off chord switches them on again")
         m.types("q a", "wa", "they are in force")
         hold(m, "shift shift_r esc", 0.8)
@@ -511,10 +527,10 @@ def typing(m):
     m.check(f"and at a reader that looks up every 50 ms: {slow}", slow["presses"] == presses and slow["lost"] == 0)
     m.sh(f": > {TYPED}")
     m.press("f10 a")
-    hold(m, "shift shift_r esc", 2.6)
+    hold(m, "shift shift_r esc", 3.5)
     got = m.sh(f"tr -d '\\0\\033' < {TYPED}; echo")
     m.check(f"the off chord ends text: {len(got)} characters came", 0 < len(got) < len(text), got[:60])
-    hold(m, "shift shift_r esc", 2.6)
+    hold(m, "shift shift_r esc", 3.5)
     m.sh("lurk profile new game >/dev/null; lurk map Q Z -p game >/dev/null; lurk map F12 --use previous -p game >/dev/null")
     m.sh("lurk map F12 --profile game >/dev/null; lurk apply")
     m.types("+q f12 -q q f12 q", "qzq", "a key switches profiles, another held")
@@ -568,27 +584,57 @@ def main():
     if only == ["disk"]:
         return
     payload = build_payload(build, work)
-    print("booting Debian", flush=True)
-    m = Debian("full", work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "1024",
+    machine = (work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "1024",
                "-drive", f"file={disk},if=virtio,format=raw,snapshot=on",
-               "-drive", f"file={payload},if=virtio,format=raw,readonly=on", patience_s=300)
+               "-drive", f"file={payload},if=virtio,format=raw,readonly=on")
+    for _ in range(3):
+        stolen = Stolen()
+        failed = run(machine, only)
+        if not failed:
+            sys.exit(0)
+        print(f"the host took {100 * stolen.share():.0f} % of the time away", flush=True)
+        if stolen.share() < 0.05:
+            break
+        only = failed
+        print(f"so once more, on another machine: {' '.join(only)}", flush=True)
+    sys.exit(1)
+
+
+def beginning(m):
+    keys_and_reset(m)
+    rights(m)
+    m.sh("lurk apply")
+    at_the_screen(m)
+
+
+def run(machine, only):
+    """Runs the parts, or those asked for; returns those in which something failed."""
+    print("booting Debian", flush=True)
+    m = Debian("full", *machine, patience_s=300)
+    failed = []
+
+    def part(function):
+        before = m.failed
+        if not only or function.__name__ in only:
+            function(m)
+        if m.failed > before:
+            failed.append(function.__name__)
+
     try:
         m.log_in()
+        before = m.failed
         install(m)
-        if not only:
-            keys_and_reset(m)
-            rights(m)
-            m.sh("lurk apply")
-            at_the_screen(m)
+        if m.failed > before:
+            failed.append("install")
+        part(beginning)
         m.read_console()
-        for part in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, chord, trying, identified,
-                     typing, coming_and_going]:
-            if not only or part.__name__ in only:
-                part(m)
+        for function in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, chord, trying, identified,
+                         typing, coming_and_going]:
+            part(function)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:
         m.end()
-    sys.exit(1 if m.failed else 0)
+    return failed
 
 
 main()

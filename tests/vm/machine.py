@@ -55,6 +55,23 @@ def copy_program(program, root):
         shutil.copy(path, target)
 
 
+class Stolen:
+    """How much of its processors' time the host of this machine took away, from now on: where that is much, nothing happens when
+    it should."""
+
+    def __init__(self):
+        self.before = self.read()
+
+    @staticmethod
+    def read():
+        return [int(ticks) for ticks in open("/proc/stat").readline().split()[1:9]]
+
+    def share(self):
+        ticks = [now - then for now, then in zip(self.read(), self.before)]
+        busy = sum(ticks) - ticks[3] - ticks[4]  # neither idle nor waiting
+        return ticks[7] / busy if busy else 0.0
+
+
 class Machine:
     def __init__(self, name, work, kernel, initrd, words, *arguments, patience_s=240):
         self.log = os.path.join(work, name + ".log")
