@@ -102,11 +102,12 @@ static bool offer_values(const struct complete *c, const char *option)
 {
 	static const char *const values[][7] = {
 		{"--codes", "scan", "hid", "evdev", "names", "meaning"},
-		{"--form", "full", "no-keypad", "compact", "pad"},
 		{"--paper", "a4", "letter"},
 		{"--with", "Shift", "Control", "Alt", "AltRight", "Meta"},
 	};
 
+	for (unsigned i = 0; !strcmp(option, "--form") && i < LURK_FORM_COUNT; i++)
+		offer(c, lurk_form_name((enum lurk_form)i));
 	for (size_t i = 0; i < sizeof values / sizeof *values; i++) {
 		if (strcmp(option, values[i][0]) != 0)
 			continue;
@@ -114,7 +115,7 @@ static bool offer_values(const struct complete *c, const char *option)
 			offer(c, values[i][v]);
 		return true;
 	}
-	return false;
+	return !strcmp(option, "--form");
 }
 
 static void offer_all(const struct complete *c)
@@ -127,7 +128,7 @@ static void offer_all(const struct complete *c)
 	const char *before = c->count ? c->words[c->count - 1] : "";
 	const char *command = c->count ? c->words[0] : "";
 
-	if (!strcmp(command, "picture") && offer_values(c, before))
+	if (offer_values(c, before))
 		return;
 	if (is_one_of(before, keyboards))
 		offer_keyboards(c);

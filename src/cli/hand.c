@@ -5,8 +5,6 @@
 
 #include "cli/picture.h"
 
-int (*const cli_draw)(struct picture_work *w) = NULL;
-
 /* Beside this program where it was built, or where programs of programs are. */
 static void find_drawer(char path[PATH_MAX])
 {
@@ -24,7 +22,7 @@ static void find_drawer(char path[PATH_MAX])
 	snprintf(path, PATH_MAX, "%s", LURK_DRAW);
 }
 
-int cli_hand_to_drawer(const struct cli *cli)
+static int hand_over(const struct cli *cli)
 {
 	char path[PATH_MAX];
 
@@ -35,3 +33,5 @@ int cli_hand_to_drawer(const struct cli *cli)
 			"pictures are shown here",
 			path, strerror(errno));
 }
+
+const struct picture_drawer cli_drawer = {.hand_over = hand_over};

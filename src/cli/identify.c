@@ -384,9 +384,9 @@ static int show(struct identify *id, struct lurk_message *why)
 	bool desk = id->cli->machine->desk;
 	bool fine;
 
-	id->presses.picture = id->picture ? cli_lit_keyboard : NULL;
 	presses_init(&id->presses, id->cli,
 		     "Press a key: what it sends, means and gives comes here. To end: Ctrl+C.");
+	id->presses.picture = id->picture ? cli_lit_keyboard : NULL;
 	if (!desk && !id->presses.live && !id->cli->json)
 		fputs(id->count || id->seconds ? "Press keys.\n" : "Press keys; Ctrl+C ends.\n",
 		      stderr);

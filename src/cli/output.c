@@ -45,12 +45,14 @@ void cli_print_strong(const char *text)
 
 unsigned cli_columns(void)
 {
-	const char *columns = getenv("COLUMNS");
+	enum { LEAST = 20 }; /* what is said to be narrower is not known */
+	const char *wanted = getenv("COLUMNS");
+	const int columns = wanted ? atoi(wanted) : 0;
 	struct winsize size;
 
-	if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col)
+	if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= LEAST)
 		return size.ws_col;
-	return columns && atoi(columns) > 0 ? (unsigned)atoi(columns) : 80;
+	return columns >= LEAST ? (unsigned)columns : 80;
 }
 
 unsigned cli_rows(void)

@@ -1,4 +1,5 @@
 /* picture: a keyboard with what its keys give, on the screen, in a file, on paper. */
+#include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
@@ -182,10 +183,9 @@ static bool open_sides(struct picture_work *w)
 
 static uint64_t now_us(const struct cli *cli)
 {
-	const struct lurk_port *port = cli->computer ? cli->computer->session.port : NULL;
+	struct lurk_port *port = cli->computer ? cli->computer->session.port : NULL;
 
-	return port ? port->class->now((struct lurk_port *)(uintptr_t)port)
-		    : (uint64_t)time(NULL) * 1000000U;
+	return port ? port->class->now(port) : (uint64_t)time(NULL) * 1000000U;
 }
 
 static const char *const code_words[PICTURE_CODES_COUNT] = {
@@ -258,55 +258,63 @@ static void write_under(struct picture_work *w)
 		 state);
 }
 
-static void add_line(struct picture_work *w, const char *text)
+static void add_line(struct picture_lines *lines, const char *format, ...) LURK_PRINTF(2, 3);
+
+static void add_line(struct picture_lines *lines, const char *format, ...)
 {
-	if (w->line_count == PICTURE_LINES)
-		return;
-	snprintf(w->lines[w->line_count], PICTURE_LINE, "%s", text);
-	w->line_count++;
+	va_list args;
+	char **more = reallocarray(lines->lines, lines->count + 1U, sizeof *more);
+	int n;
+
+	if (!more)
+		abort();
+	lines->lines = more;
+	va_start(args, format);
+	n = vasprintf(&more[lines->count], format, args);
+	va_end(args);
+	if (n < 0)
+		abort();
+	lines->count++;
 }
 
-bool picture_rule_of(struct picture_work *w, unsigned index, struct lurk_rule *rule)
+static void free_lines(struct picture_lines *lines)
 {
-	return picture_rule(&picture_subject(w)->picture, &picture_subject(w)->job, index, rule);
+	for (unsigned i = 0; i < lines->count; i++)
+		free(lines->lines[i]);
+	free(lines->lines);
 }
 
 static void write_rules(struct picture_work *w)
 {
+	const struct picture_side *side = picture_subject(w);
 	struct lurk_rule rule;
-	char words[PICTURE_LINE];
+	unsigned index = 0;
+	char words[512];
 
-	for (unsigned i = 0; !w->o->codes && picture_rule_of(w, i, &rule); i++)
-		add_line(w, cli_rule_words(&rule, "", words, sizeof words));
+	while (!w->o->codes && picture_next_rule(&side->picture, &side->job, &index, &rule))
+		add_line(&w->rules, "%s", cli_rule_words(&rule, "", words, sizeof words));
 }
 
 static void write_back(struct picture_work *w)
 {
+	const struct picture_side *side = picture_subject(w);
 	struct lurk_chord chord;
 	char keys[LURK_WORDS];
 
-	if (picture_subject(w)->bytes)
-		lurk_image_chord(&picture_subject(w)->image, picture_subject(w)->job.keyboard,
-				 &chord);
-	else
-		lurk_chord_init(&chord);
-	cli_chord_words(&chord, keys);
-	if (w->o->codes || !changed_caps(&picture_subject(w)->picture))
+	if (w->o->codes || !changed_caps(&side->picture))
 		return;
+	lurk_image_chord(&side->image, side->job.keyboard, &chord);
+	cli_chord_words(&chord, keys);
 	if (!w->o->card) {
-		snprintf(w->back[w->back_count++], PICTURE_LINE,
-			 "All rules off: hold %s for 2 s, or `lurk off`.", keys);
-	} else {
-		snprintf(w->back[w->back_count++], PICTURE_LINE,
-			 "All rules off, and on again: hold");
-		snprintf(w->back[w->back_count++], PICTURE_LINE, "%s for two seconds,", keys);
-		snprintf(w->back[w->back_count++], PICTURE_LINE, "or type `lurk off`, `lurk on`.");
-		snprintf(w->back[w->back_count++], PICTURE_LINE,
-			 "The last change: `lurk undo`. A key: `lurk restore KEY`.");
-		snprintf(w->back[w->back_count++], PICTURE_LINE,
-			 "At boot: the word lurk.off on the kernel's command line.");
-		snprintf(w->back[w->back_count++], PICTURE_LINE, "More: `lurk help back`.");
+		add_line(&w->back, "All rules off: hold %s for 2 s, or `lurk off`.", keys);
+		return;
 	}
+	add_line(&w->back, "All rules off, and on again: hold");
+	add_line(&w->back, "%s for two seconds,", keys);
+	add_line(&w->back, "or type `lurk off`, `lurk on`.");
+	add_line(&w->back, "The last change: `lurk undo`. A key: `lurk restore KEY`.");
+	add_line(&w->back, "At boot: the word lurk.off on the kernel's command line.");
+	add_line(&w->back, "More: `lurk help back`.");
 }
 
 /* ---- Output ---------------------------------------------------------------------------------- */
@@ -359,8 +367,8 @@ static int print_json(struct picture_work *w)
 		json_object_new_string(lurk_arrangement_name(picture_subject(w)->job.arrangement)));
 	for (unsigned i = 0; i < picture_subject(w)->picture.count; i++)
 		json_object_array_add(list, cap_json(&picture_subject(w)->picture.caps[i]));
-	for (unsigned i = 0; i < w->line_count; i++)
-		json_object_array_add(lines, json_object_new_string(w->lines[i]));
+	for (unsigned i = 0; i < w->rules.count; i++)
+		json_object_array_add(lines, json_object_new_string(w->rules.lines[i]));
 	json_object_object_add(object, "caps", list);
 	json_object_object_add(object, "rules", lines);
 	cli_print_json(object);
@@ -405,10 +413,10 @@ static int print_terminal(struct picture_work *w)
 		free(drawn);
 	}
 	print_signs(w);
-	for (unsigned i = 0; i < w->line_count; i++)
-		printf("  %s\n", w->lines[i]);
-	for (unsigned i = 0; i < w->back_count; i++)
-		puts(w->back[i]);
+	for (unsigned i = 0; i < w->rules.count; i++)
+		printf("  %s\n", w->rules.lines[i]);
+	for (unsigned i = 0; i < w->back.count; i++)
+		puts(w->back.lines[i]);
 	return CLI_DONE;
 }
 
@@ -439,7 +447,7 @@ static int run(struct picture_work *w)
 				"no key of %s has another job, so there is no label to "
 				"print; `lurk map KEY RESULT` gives one",
 				w->keyboard);
-	if (o->output && cli_draw(w) != CLI_DONE)
+	if (o->output && cli_drawer.draw(w) != CLI_DONE)
 		return CLI_COULD_NOT;
 	if (o->cli->json)
 		return print_json(w);
@@ -534,18 +542,35 @@ static void read_codes(struct picture_options *o, struct argp_state *state, cons
 		argp_error(state, "`--codes %s`: write scan, hid, evdev, names or meaning", arg);
 }
 
-static bool ends_with(const char *text, const char *end)
+static void read_output(struct picture_options *o, struct argp_state *state, const char *arg)
 {
-	size_t n = strlen(text), m = strlen(end);
+	static const char *const endings[] = {
+		[PICTURE_SVG] = ".svg", [PICTURE_PNG] = ".png", [PICTURE_PDF] = ".pdf"};
+	const size_t length = strlen(arg);
 
-	return n > m && !strcasecmp(text + n - m, end);
+	o->output = arg;
+	o->file = PICTURE_NO_FILE;
+	for (unsigned i = PICTURE_SVG; i <= PICTURE_PDF; i++) {
+		if (length > strlen(endings[i]) &&
+		    !strcasecmp(arg + length - strlen(endings[i]), endings[i]))
+			o->file = (enum picture_file)i;
+	}
+	if (!o->file)
+		argp_error(state, "`%s`: a picture's file ends with .svg, .png or .pdf", arg);
+}
+
+static void read_paper(struct picture_options *o, struct argp_state *state, const char *arg)
+{
+	if (!strcasecmp(arg, "a4"))
+		o->paper = PICTURE_A4;
+	else if (!strcasecmp(arg, "letter"))
+		o->paper = PICTURE_LETTER;
+	else
+		argp_error(state, "`--paper %s`: write a4 or letter", arg);
 }
 
 static void check_options(const struct picture_options *o, struct argp_state *state)
 {
-	if (o->output && !ends_with(o->output, ".svg") && !ends_with(o->output, ".png") &&
-	    !ends_with(o->output, ".pdf"))
-		argp_error(state, "`%s`: a picture's file ends with .svg, .png or .pdf", o->output);
 	if (o->labels + o->card + o->before_after + (o->codes != 0) > 1)
 		argp_error(state, "one of --labels, --card, --before-after and --codes");
 	if ((o->labels || o->card || o->paper) && !o->output)
@@ -566,7 +591,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		state->child_inputs[0] = o->cli;
 		return 0;
 	case 'o':
-		o->output = arg;
+		read_output(o, state, arg);
 		return 0;
 	case 'k':
 		o->keyboard = arg;
@@ -596,9 +621,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		o->card = true;
 		return 0;
 	case OPTION_PAPER:
-		if (strcasecmp(arg, "a4") != 0 && strcasecmp(arg, "letter") != 0)
-			argp_error(state, "`--paper %s`: write a4 or letter", arg);
-		o->paper = arg;
+		read_paper(o, state, arg);
 		return 0;
 	case ARGP_KEY_ARG:
 		if (o->version_count == PICTURE_VERSIONS ||
@@ -660,8 +683,8 @@ int cli_picture(struct cli *cli, int argc, char **argv)
 	int status = CLI_COULD_NOT;
 
 	cli_parse(cli, &argp, argc, argv, &o);
-	if (o.output && !cli_draw)
-		return cli_hand_to_drawer(cli);
+	if (o.output && cli_drawer.hand_over)
+		return cli_drawer.hand_over(cli);
 	w = calloc(1, sizeof *w);
 	if (!w)
 		abort();
@@ -672,6 +695,8 @@ int cli_picture(struct cli *cli, int argc, char **argv)
 	}
 	for (unsigned i = 0; i < PICTURE_VERSIONS; i++)
 		free(w->sides[i].bytes);
+	free_lines(&w->rules);
+	free_lines(&w->back);
 	lurk_layout_close(w->own_layout);
 	free(w);
 	return status;

@@ -8,11 +8,16 @@
 #include "cli/cli.h"
 #include "picture/picture.h"
 
-enum { PICTURE_LINES = 256, PICTURE_LINE = 320, PICTURE_BACK = 6, PICTURE_VERSIONS = 2 };
+enum { PICTURE_VERSIONS = 2 };
+
+enum picture_file { PICTURE_NO_FILE, PICTURE_SVG, PICTURE_PNG, PICTURE_PDF };
+enum picture_paper { PICTURE_ANY_PAPER, PICTURE_A4, PICTURE_LETTER };
 
 struct picture_options {
 	struct cli *cli;
-	const char *output, *keyboard, *layout, *paper;
+	const char *output, *keyboard, *layout;
+	enum picture_file file; /* by the output's ending */
+	enum picture_paper paper;
 	struct lurk_forms forms;
 	bool before_after, dark, labels, card;
 	enum picture_codes codes;
@@ -31,6 +36,12 @@ struct picture_side {
 	char words[64];
 };
 
+/* Lines of text, to be freed one by one. */
+struct picture_lines {
+	char **lines;
+	unsigned count;
+};
+
 struct picture_work {
 	const struct picture_options *o;
 	struct picture_side sides[PICTURE_VERSIONS]; /* the last is what it is about */
@@ -39,8 +50,7 @@ struct picture_work {
 	const struct lurk_port_keyboard *info;
 	struct lurk_layout *layout, *own_layout;
 	char keyboard[64], title[160], under[320];
-	char lines[PICTURE_LINES][PICTURE_LINE], back[PICTURE_BACK][PICTURE_LINE];
-	unsigned line_count, back_count;
+	struct picture_lines rules, back; /* in words; how to get back */
 };
 
 static inline struct picture_side *picture_subject(struct picture_work *w)
@@ -48,12 +58,12 @@ static inline struct picture_side *picture_subject(struct picture_work *w)
 	return &w->sides[w->side_count - 1];
 }
 
-/* The index-th rule that acts on a cap that is shown; false past the last. */
-bool picture_rule_of(struct picture_work *w, unsigned index, struct lurk_rule *rule);
-
-/* Draws to the file; NULL in a program that does not draw. */
-extern int (*const cli_draw)(struct picture_work *w);
-/* Becomes the program that draws; returns a status where there is none. */
-int cli_hand_to_drawer(const struct cli *cli);
+/* What a program does with a picture for a file: draws it itself, or becomes the one that does, and
+ * returns a status only where there is none. One of the two is NULL. */
+struct picture_drawer {
+	int (*draw)(struct picture_work *w);
+	int (*hand_over)(const struct cli *cli);
+};
+extern const struct picture_drawer cli_drawer;
 
 #endif

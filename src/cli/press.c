@@ -1,5 +1,6 @@
 /* A press in words: a line of a list, a sentence, an object; and the live view of a terminal. */
 #include "cli/press.h"
+#include "picture/terminal.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -357,7 +358,7 @@ static void draw_press(struct presses *p, const struct lurk_press_record *r)
 		p->drawn += wrapped(line);
 }
 
-/* The keyboard with the press on it, where the terminal is high enough. */
+/* The keyboard with the press on it, where the terminal is large enough. */
 static void draw_picture(struct presses *p, const struct lurk_press_record *r)
 {
 	enum { WORDS = 12 }; /* lines below it */
@@ -367,13 +368,14 @@ static void draw_picture(struct presses *p, const struct lurk_press_record *r)
 
 	for (const char *c = picture; *c; c++)
 		lines += *c == '\n';
-	if (lines + WORDS <= rows) {
+	if (lines + WORDS <= rows && cli_columns() >= TERMINAL_LEAST) {
 		fputs(picture, stdout);
 		p->drawn += lines;
 	} else {
 		snprintf(line, sizeof line,
-			 "The keyboard's picture takes %u lines, and this terminal has %u.",
-			 lines + WORDS, rows);
+			 "The keyboard's picture takes %d columns and %u lines, and this terminal "
+			 "has %u and %u.",
+			 TERMINAL_LEAST, lines + WORDS, cli_columns(), rows);
 		p->drawn += wrapped(line);
 	}
 	free(picture);
@@ -408,7 +410,7 @@ static void draw(struct presses *p)
 
 void presses_init(struct presses *p, struct cli *cli, const char *empty)
 {
-	*p = (struct presses){.cli = cli, .picture = p->picture};
+	*p = (struct presses){.cli = cli};
 	p->empty = empty;
 	lurk_history_init(&p->history);
 	p->live = !cli->json && !cli->machine->desk && isatty(STDOUT_FILENO);

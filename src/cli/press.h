@@ -19,12 +19,12 @@ struct presses {
 	char foot[PRESSES_FOOT]; /* its last line; "" for how to leave it */
 	unsigned drawn;          /* lines that are drawn anew */
 	char drawn_foot[PRESSES_FOOT];
-	/* The keyboard of a press as lines of text, to be freed; NULL to go without. */
+	/* The keyboard of a press as lines of text, to be freed; to be set where it is wanted. */
 	char *(*picture)(struct cli *cli, const struct lurk_history *history,
 			 const struct lurk_press_record *press);
 };
 
-/* Sets all but `picture`; `empty` must live as long. */
+/* `empty` must live as long. */
 void presses_init(struct presses *p, struct cli *cli, const char *empty);
 
 /* Takes an event, and shows the press that it completed. */

@@ -123,6 +123,15 @@ void drawing_page(struct drawing *d)
 	add(d, SHAPE_PAGE);
 }
 
+bool drawing_is_one_page(const struct drawing *d, struct lurk_message *message)
+{
+	const unsigned pages = drawing_pages(d);
+
+	return pages == 1 ||
+	       lurk_say(message, "this takes %u pages, which only PDF has; write it to a .pdf",
+			pages);
+}
+
 unsigned drawing_pages(const struct drawing *d)
 {
 	unsigned pages = 1;

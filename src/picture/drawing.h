@@ -73,6 +73,8 @@ void drawing_free(struct drawing *d);
 /* What follows stands on another page. */
 void drawing_page(struct drawing *d);
 unsigned drawing_pages(const struct drawing *d);
+/* False with a message where there are more. */
+bool drawing_is_one_page(const struct drawing *d, struct lurk_message *message);
 
 /* Shapes between are one thing, with classes and a name of its own in SVG. */
 void drawing_group(struct drawing *d, const char *classes, const char *name);

@@ -355,8 +355,7 @@ static void cap_name(const struct face *f, const struct picture_cap *cap, char t
 static void change_cap(struct face *f, struct picture_cap *cap)
 {
 	const struct lurk_action *action;
-	struct lurk_result result = {0};
-	struct lurk_change change;
+	struct lurk_result result;
 	struct lurk_rule rule;
 
 	if (!f->keymap)
@@ -379,7 +378,7 @@ static void change_cap(struct face *f, struct picture_cap *cap)
 	memset(cap->legends, 0, sizeof cap->legends);
 	result_text(f, &result, cap->place.key, cap->main);
 	cap->mark = action->gives == LURK_GIVES_NOTHING ? PICTURE_NOTHING : PICTURE_CHANGED;
-	if (rule.swap && lurk_rule_change(&rule, 0, &change) && result.kind == LURK_GIVES_KEY) {
+	if (rule.swap && result.kind == LURK_GIVES_KEY) {
 		cap->mark = PICTURE_SWAPPED;
 		cap->pair = pair_number(f, cap->place.key, result.key);
 	}
@@ -565,17 +564,17 @@ void picture_fill(struct picture *picture, const struct picture_job *job)
 	free(f.keymap);
 }
 
-bool picture_rule(const struct picture *picture, const struct picture_job *job, unsigned index,
-		  struct lurk_rule *rule)
+bool picture_next_rule(const struct picture *picture, const struct picture_job *job,
+		       unsigned *index, struct lurk_rule *rule)
 {
-	for (unsigned i = 0; rule_at(job, i, rule); i++) {
-		bool here = false, by_code;
+	while (rule_at(job, (*index)++, rule)) {
+		bool by_code;
 
-		for (unsigned c = 0; acts_here(job, rule) && c < picture->count; c++)
-			here |= !picture->caps[c].absent &&
-				is_on(wiring_of(job), rule, &picture->caps[c], &by_code);
-		if (here && !index--)
-			return true;
+		for (unsigned c = 0; acts_here(job, rule) && c < picture->count; c++) {
+			if (!picture->caps[c].absent &&
+			    is_on(wiring_of(job), rule, &picture->caps[c], &by_code))
+				return true;
+		}
 	}
 	return false;
 }

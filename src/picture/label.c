@@ -79,18 +79,6 @@ void picture_split_name(const char *name, char separator, char label[PICTURE_TEX
 	label[n] = '\0';
 }
 
-/* A key of the keypad has its legend to itself only there. */
-static void label_keypad(lurk_key key, struct lurk_layout *layout, char label[PICTURE_TEXT])
-{
-	char legend[LURK_LEGEND] = "";
-
-	if (layout)
-		lurk_layout_legend(layout, key, 0, legend);
-	if (!*legend)
-		snprintf(legend, sizeof legend, "%s", lurk_key_meaning(key));
-	snprintf(label, PICTURE_TEXT, "%s", legend);
-}
-
 void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_TEXT])
 {
 	char legend[LURK_LEGEND] = "";
@@ -111,11 +99,10 @@ void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_
 			return;
 		}
 	}
-	if (lurk_key_side(key) == LURK_SIDE_NUMPAD)
-		label_keypad(key, layout, label);
-	else if (*legend)
+	if (*legend)
 		snprintf(label, PICTURE_TEXT, "%s", legend);
-	else if (!layout && strlen(lurk_key_meaning(key)) == 1)
+	else if (lurk_key_side(key) == LURK_SIDE_NUMPAD ||
+		 (!layout && strlen(lurk_key_meaning(key)) == 1))
 		snprintf(label, PICTURE_TEXT, "%s", lurk_key_meaning(key));
 	else if (!strncmp(lurk_key_name(key), "KEY_", 4))
 		snprintf(label, PICTURE_TEXT, "%s", lurk_key_name(key) + 4);

@@ -106,11 +106,8 @@ GByteArray *drawing_png(const struct drawing *d, double dots_per_mm, struct lurk
 	GByteArray *bytes;
 	cairo_status_t status;
 
-	if (drawing_pages(d) > 1) {
-		lurk_say(message, "this takes %u pages, which only PDF has; write it to a .pdf",
-			 drawing_pages(d));
+	if (!drawing_is_one_page(d, message))
 		return NULL;
-	}
 	bytes = g_byte_array_new();
 	surface = cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)ceil(d->width * dots_per_mm),
 					     (int)ceil(d->height * dots_per_mm));

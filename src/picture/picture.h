@@ -73,9 +73,9 @@ struct picture_job {
 /* Works out what each cap says. */
 void picture_fill(struct picture *picture, const struct picture_job *job);
 
-/* The index-th rule that acts on a cap of the picture; false past the last. */
-bool picture_rule(const struct picture *picture, const struct picture_job *job, unsigned index,
-		  struct lurk_rule *rule);
+/* The next rule that acts on a cap of the picture; *index is 0 at first. False past the last. */
+bool picture_next_rule(const struct picture *picture, const struct picture_job *job,
+		       unsigned *index, struct lurk_rule *rule);
 
 /* Caps that say the same in both become faint in both. */
 void picture_compare(struct picture *before, struct picture *after);

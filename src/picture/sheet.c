@@ -2,18 +2,8 @@
 
 #include <stdio.h>
 #include <string.h>
-#include <strings.h>
 
-const struct sheet_paper sheet_papers[] = {{"a4", 210, 297}, {"letter", 215.9, 279.4}, {0}};
-
-const struct sheet_paper *sheet_paper(const char *name)
-{
-	for (const struct sheet_paper *p = sheet_papers; p->name; p++) {
-		if (!strcasecmp(name, p->name))
-			return p;
-	}
-	return NULL;
-}
+const struct sheet_paper sheet_a4 = {210, 297}, sheet_letter = {215.9, 279.4};
 
 /* A line of text at most so wide; returns how high it is. */
 static double draw_line(struct drawing *d, double x, double y, double width, double size, bool bold,

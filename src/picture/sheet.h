@@ -6,11 +6,10 @@
 #include "picture/picture.h"
 
 struct sheet_paper {
-	const char *name;
 	double width, height; /* upright, in mm */
 };
-extern const struct sheet_paper sheet_papers[]; /* A4 (ISO 216), then Letter (ANSI/ASME Y14.1) */
-const struct sheet_paper *sheet_paper(const char *name); /* NULL where there is none */
+/* ISO 216, and ANSI/ASME Y14.1. */
+extern const struct sheet_paper sheet_a4, sheet_letter;
 
 struct sheet_row {
 	const char *press, *now, *note;

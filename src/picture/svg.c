@@ -76,17 +76,14 @@ static void write_text(GString *out, const struct drawing *d, const struct shape
 
 GByteArray *drawing_svg(const struct drawing *d, struct lurk_message *message)
 {
-	GString *out = g_string_new("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
-	char *title = g_markup_escape_text(d->title, -1), width[32], height[32];
+	char *title, width[32], height[32];
+	GString *out;
 	gsize length;
 
-	if (drawing_pages(d) > 1) {
-		lurk_say(message, "this takes %u pages, which only PDF has; write it to a .pdf",
-			 drawing_pages(d));
-		g_free(title);
-		g_string_free(out, TRUE);
+	if (!drawing_is_one_page(d, message))
 		return NULL;
-	}
+	out = g_string_new("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
+	title = g_markup_escape_text(d->title, -1);
 	number(d->width, width);
 	number(d->height, height);
 	g_string_append_printf(

@@ -312,6 +312,11 @@ def pages(desk):
     told = many.run("picture --keyboard wagtail -o p.svg") + open(os.path.join(many.folder, "p.svg")).read()
     assert f"and {len(caps) - 1 - 24} more" in told
     must_be_sound(many.picture("--card --keyboard wagtail"), "a long card")
+    # All that there are are counted, and told where there is room.
+    words = [f"{m}+{k}" for m in ("Control", "Alt", "Meta", "Control+Alt") for k in caps[:80]]
+    many.write("hide/profile.yaml", "lurk: 1\nrules:\n" + "".join(f"  - {{press: {w}, gives: Escape}}\n" for w in words))
+    assert f"and {len(words) - 24} more" in open(many.picture("--keyboard wagtail")).read()
+    assert many.run("picture --keyboard wagtail").count(" gives Escape\n") == len(words)
 
 
 def files_of_each_kind(desk):

@@ -423,10 +423,10 @@ def the_service_itself():
     shutil.rmtree(folder)
 
 
-def on_a_terminal(service, rows, words, press, wanted):
-    """What a view shows on a terminal of so many rows, until it shows what is wanted."""
+def on_a_terminal(service, rows, columns, words, press, wanted):
+    """What a view shows on a terminal of that size, until it shows what is wanted."""
     end, terminal = pty.openpty()
-    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", rows, 120, 0, 0))
+    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
     view = subprocess.Popen([LURK, *words], stdin=terminal, stdout=terminal, stderr=terminal, env={
         **os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder, "TERM": "xterm"})
     os.close(terminal)
@@ -453,10 +453,13 @@ def the_view_draws_the_keyboard():
     shutil.copy(os.path.join(DEMO, "keyboards.yaml"), service.folder + "/lurk")
     subprocess.run([LURK, "apply"], check=True, stdout=subprocess.DEVNULL, env={
         **os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder})
-    told = on_a_terminal(service, 50, ["identify", "--picture"], "press CapsLock on wagtail", "To end: hold Escape")
+    told = on_a_terminal(service, 50, 120, ["identify", "--picture"], "press CapsLock on wagtail", "To end: hold Escape")
     for word in ("Enter", "here", "job", "\033[7m", "Caps", "Now gives Enter"):
         assert word in told, (word, told)
-    on_a_terminal(service, 24, ["identify", "--picture"], "press KeyA on wagtail", "and this terminal has 24.")
+    # Too low, too narrow, and a width that cannot be, which is not believed.
+    for rows, columns, wanted in ((24, 120, "has 120 and 24."), (60, 70, "has 70 and 60."), (60, 2, "To end: hold")):
+        told = on_a_terminal(service, rows, columns, ["identify", "--picture"], "press KeyA on wagtail", wanted)
+        assert ("┌" in told) == (columns < 20), told
     service.end()
 
 
