@@ -90,7 +90,7 @@ static int draw_file(struct picture_work *w)
 			      .back_count = w->back.count,
 			      .dark = o->dark};
 	struct drawing d;
-	char what[256], count[48];
+	char what[320], count[48];
 	int status;
 
 	for (unsigned i = 0; i < w->side_count; i++) {

@@ -49,7 +49,7 @@ struct picture_work {
 	uint16_t described; /* in the file: 1 + index, 0 for none */
 	const struct lurk_port_keyboard *info;
 	struct lurk_layout *layout, *own_layout;
-	char keyboard[64], title[160], under[320];
+	char keyboard[64], title[256], under[320];
 	struct picture_lines rules, back; /* in words; how to get back */
 };
 
