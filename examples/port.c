@@ -189,7 +189,7 @@ int main(void)
 		;
 	lurk_image_write(&parts, image, sizeof image, &length);
 	printf("plugged in; CapsLock gives Enter: %s\n",
-	       lurk_error_text(lurk_session_apply(&session, image, length, &report)));
+	       lurk_error_text(lurk_session_apply(&session, image, length, LURK_NO_TEXT, &report)));
 	board.pressing = true;
 	while (lurk_session_step(&session))
 		;

@@ -20,6 +20,7 @@ struct lurk_text {
 	const char *bytes;
 	size_t length;
 };
+#define LURK_NO_TEXT ((struct lurk_text){NULL, 0})
 
 /* Modifiers in masks: the eight keys in the order of a HID report's modifier byte, then either
  * side. */

@@ -107,9 +107,11 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 bool lurk_session_step(struct lurk_session *session);
 
 /* Compiles an image for all keyboards, brings it into force and stores it; on any error the old
- * rules are in force and nothing is stored. */
+ * rules are in force and nothing is stored. Of its profiles the one with the word `profile` is in
+ * force then; the first one where that is empty or not there, and after every start. */
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
-				   size_t length, struct lurk_apply_report *report);
+				   size_t length, struct lurk_text profile,
+				   struct lurk_apply_report *report);
 
 /* Brings an image into force on all keyboards for so long, by the relay, and stores nothing. It
  * ends by itself with everything as before, and so when it is ended, another image is applied or
@@ -128,9 +130,9 @@ void lurk_session_withhold(struct lurk_session *session, uint64_t for_us);
  * lurk_port_class.elapsed; LURK_NEVER where that is not needed. */
 uint64_t lurk_session_deadline(const struct lurk_session *session);
 
-/* Brings another profile of the image into force: its index, or LURK_PREVIOUS for the one before.
- * Nothing is stored: after a start the first one is in force, and after an apply. A key does the
- * same (LURK_GIVES_PROFILE). LURK_ERR_NO_PROFILE where there is none. */
+/* Brings another profile of the image into force: its index, or LURK_PREVIOUS for the one before:
+ * where none was, the one that it is based on. Nothing is stored: after a start the first one is in
+ * force. A key does the same (LURK_GIVES_PROFILE). LURK_ERR_NO_PROFILE where there is none. */
 enum lurk_error lurk_session_use(struct lurk_session *session, uint16_t profile,
 				 struct lurk_apply_report *report);
 

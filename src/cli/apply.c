@@ -61,11 +61,14 @@ void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *repor
 	}
 }
 
-static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
+/* `stay`: with the profile that is in force, now and after a start; else the one that is applied.
+ */
+static bool apply_profile(struct cli *cli, bool stay, struct cli_outcome *outcome,
 			  struct lurk_message *message)
 {
 	struct cli_machine *machine = cli_machine(cli);
-	struct lurk_profile_set set = cli_set_to_apply(cli);
+	struct lurk_profile_set set = stay ? cli_set_as_applied(cli) : cli_profile_set(cli);
+	char in_force[LURK_PROFILE_WORD];
 	uint64_t before;
 	uint8_t *bytes;
 	size_t length;
@@ -78,7 +81,8 @@ static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
 	if (!bytes)
 		return false;
 	before = machine->image ? machine->image->sequence : 0;
-	fine = cli_machine_apply(machine, bytes, length, outcome);
+	snprintf(in_force, sizeof in_force, "%s", machine->profile);
+	fine = cli_machine_apply(machine, bytes, length, stay ? in_force : NULL, outcome);
 	free(bytes);
 	if (!fine) {
 		cli_say_refusal(cli, outcome, message);
@@ -89,14 +93,24 @@ static bool apply_profile(struct cli *cli, struct cli_outcome *outcome,
 	return true;
 }
 
-bool cli_apply_profile(struct cli *cli, struct lurk_message *message)
+static bool apply_and_tell(struct cli *cli, bool stay, struct lurk_message *message)
 {
 	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
-	bool fine = apply_profile(cli, &outcome, message);
+	bool fine = apply_profile(cli, stay, &outcome, message);
 
 	if (fine && !cli->json)
 		cli_tell_locks(cli, &outcome.report);
 	return fine;
+}
+
+bool cli_apply_profile(struct cli *cli, struct lurk_message *message)
+{
+	return apply_and_tell(cli, false, message);
+}
+
+bool cli_apply_edit(struct cli *cli, struct lurk_message *message)
+{
+	return apply_and_tell(cli, true, message);
 }
 
 /* ---- lurk apply ----------------------------------------------------------------------------- */
@@ -152,6 +166,7 @@ static void print_json(struct cli *cli, const struct lurk_apply_report *report)
 	struct json_object *object = json_object_new_object();
 
 	json_object_object_add(object, "applied", json_object_new_string(cli->profile_path));
+	json_object_object_add(object, "profile", json_object_new_string(cli->machine->profile));
 	json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
 	json_object_object_add(object, "after_reboot", json_object_new_boolean(cli_survives(cli)));
 	json_object_object_add(
@@ -184,8 +199,11 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		options,
 		parse_option,
 		"",
-		"Put the profile into force now, and store it so that it will be after a reboot."
-		"\vExamples:\n  lurk apply\n  lurk apply --profile /media/stick/profile.yaml",
+		"Put the profile into force now, and store it so that it will be after a reboot. "
+		"The other profiles are stored with it, to switch to. With --profile NAME that one "
+		"is in force, also after a reboot, until another is applied."
+		"\vExamples:\n  lurk apply\n  lurk apply --profile game\n"
+		"  lurk apply --profile /media/stick/profile.yaml",
 		children,
 		NULL,
 		NULL};
@@ -202,7 +220,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return CLI_FOUND;
 	cli->profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
-	if (!apply_profile(cli, &outcome, &why)) {
+	if (!apply_profile(cli, false, &outcome, &why)) {
 		cli_findings_free(&findings);
 		return cli_fail(CLI_COULD_NOT, "%s; nothing was changed", why.text);
 	}
@@ -211,9 +229,14 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		cli_findings_free(&findings);
 		return CLI_DONE;
 	}
-	printf("In force now%s: %s from %s.\n",
+	printf("In force now%s: %s from %s",
 	       cli_survives(cli) ? ", and again after every reboot" : "",
 	       cli_count(cli->profile.count, "rule", rules), cli->profile_path);
+	if (*cli->profile.based_on)
+		printf(", on top of %u from %s",
+		       cli_rules_in_force(cli->machine) - cli->profile.count,
+		       cli->profile.based_on);
+	puts(".");
 	if (!cli_survives(cli))
 		cli_tell_survival(cli);
 	cli_tell_locks(cli, &outcome.report);

@@ -172,8 +172,13 @@ bool cli_read_others(struct cli *cli, struct lurk_message *message);
 void cli_forget_others(struct cli *cli);
 /* The profile first, then the others. */
 struct lurk_profile_set cli_profile_set(const struct cli *cli);
-/* The base first: as they are applied. */
-struct lurk_profile_set cli_set_to_apply(const struct cli *cli);
+/* The one first with which the machine starts now: for edits, which do not choose another. */
+struct lurk_profile_set cli_set_as_applied(const struct cli *cli);
+/* With which of its profiles the machine starts; "" where none was applied. */
+const char *cli_start_profile(const struct cli *cli, char word[LURK_PROFILE_WORD]);
+/* Whether a profile's rules act where the applied profile `top` is in force: they are the same, or
+ * it is based on that one. */
+bool cli_acts(const struct cli *cli, const char *top, const char *word);
 /* For looking: as an image in which the profile comes first; bytes to be freed, or NULL. */
 uint8_t *cli_image(const struct cli *cli, struct lurk_image *image);
 
@@ -188,6 +193,10 @@ bool cli_note_edit(struct cli *cli, const char *path, const char *old, size_t le
 bool cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary);
 /* A version that is stored, or for 0 one without rules; bytes to be freed. */
 bool cli_old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes, size_t *length);
+/* Brings such an image into force. The profile that was in force stays so if both start with the
+ * same one. */
+bool cli_go_back(struct cli_machine *machine, const uint8_t *bytes, size_t length,
+		 struct cli_outcome *outcome);
 
 /* ---- output.c ------------------------------------------------------------------------------- */
 
@@ -293,8 +302,10 @@ int cli_try_now(struct cli *cli, unsigned seconds);
 
 /* ---- apply.c -------------------------------------------------------------------------------- */
 
-/* Compiles the profile and applies it to the computer. */
+/* Compiles the profile and applies it to the computer: it is in force then. */
 bool cli_apply_profile(struct cli *cli, struct lurk_message *message);
+/* The same, but which profile is in force, now and after a start, stays as it is. */
+bool cli_apply_edit(struct cli *cli, struct lurk_message *message);
 /* Why the machine refused, in the words of the file. */
 void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
 		     struct lurk_message *message);

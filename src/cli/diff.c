@@ -17,6 +17,7 @@ struct said {
 struct side {
 	struct said *rules;
 	uint32_t count;
+	char start[LURK_PROFILE_WORD]; /* the profile in force after a start, "" for none */
 };
 
 static uint32_t hash(const char *text)
@@ -45,7 +46,7 @@ static void say_rule(struct said *said, const struct lurk_rule *rule, const char
 
 static struct side make_side(uint32_t count)
 {
-	struct side side = {calloc(count + 1U, sizeof *side.rules), count};
+	struct side side = {calloc(count + 1U, sizeof *side.rules), count, ""};
 
 	if (!side.rules)
 		abort();
@@ -56,17 +57,21 @@ static struct side side_of_image(const struct lurk_image *image)
 {
 	struct side side = make_side(image ? image->rule_count : 0);
 
+	struct lurk_profile profile;
+
+	if (image && image->profile_count) {
+		lurk_image_profile(image, 0, &profile);
+		cli_safe(profile.word, side.start, sizeof side.start);
+	}
 	for (uint32_t i = 0; i < side.count; i++) {
 		struct lurk_keyboard keyboard;
 		struct lurk_rule rule;
-		struct lurk_profile profile;
-		unsigned of = lurk_image_profile_of(image, i);
-		char name[64] = "", word[LURK_PROFILE_WORD] = "";
+		char name[64] = "", word[LURK_PROFILE_WORD];
 
-		if (of) {
-			lurk_image_profile(image, of, &profile);
-			cli_safe(profile.word, word, sizeof word);
-		}
+		lurk_image_profile(image, lurk_image_profile_of(image, i), &profile);
+		cli_safe(profile.word, word, sizeof word);
+		if (!strcasecmp(word, LURK_PROFILE_BASE))
+			*word = '\0';
 		lurk_image_rule(image, i, &rule);
 		if (rule.keyboard) {
 			lurk_image_keyboard(image, rule.keyboard - 1U, &keyboard);
@@ -77,10 +82,8 @@ static struct side side_of_image(const struct lurk_image *image)
 	return side;
 }
 
-/* As they would be applied. */
-static struct side side_of_files(const struct cli *cli)
+static struct side side_of_files(struct lurk_profile_set set, const struct cli *cli)
 {
-	struct lurk_profile_set set = cli_set_to_apply(cli);
 	struct lurk_image image;
 	struct side side;
 	size_t length;
@@ -90,6 +93,12 @@ static struct side side_of_files(const struct cli *cli)
 	side = side_of_image(fine ? &image : NULL);
 	free(bytes);
 	return side;
+}
+
+/* As an edit would be applied. */
+static struct side side_of_edits(const struct cli *cli)
+{
+	return side_of_files(cli_set_as_applied(cli), cli);
 }
 
 static struct said *find(struct side *side, const struct said *wanted, bool by_press)
@@ -113,8 +122,14 @@ typedef void tell_change(void *data, const char *what, const char *rule, const c
 
 static unsigned compare(struct side *from, struct side *to, tell_change *tell, void *data)
 {
+	char told[LURK_PROFILE_WORD + 48];
 	unsigned count = 0;
 
+	if (*from->start && *to->start && strcasecmp(from->start, to->start) != 0) {
+		snprintf(told, sizeof told, "the profile %s is in force after a start", to->start);
+		tell(data, "changed", told, from->start);
+		count++;
+	}
 	for (uint32_t i = 0; i < to->count; i++) {
 		struct said *same = find(from, &to->rules[i], false);
 
@@ -197,20 +212,20 @@ unsigned cli_pending(struct cli *cli)
 	if (cli->profile_broken)
 		return 0;
 	force = side_of_image(cli->machine->image);
-	file = side_of_files(cli);
+	file = side_of_edits(cli);
 	return compare(&force, &file, count_only, NULL);
 }
 
 unsigned cli_print_changes(struct cli *cli, const char *title)
 {
-	struct side force = side_of_image(cli->machine->image), file = side_of_files(cli);
+	struct side force = side_of_image(cli->machine->image), file = side_of_edits(cli);
 
 	return compare(&force, &file, print, &title);
 }
 
 struct json_object *cli_changes_json(struct cli *cli)
 {
-	struct side force = side_of_image(cli->machine->image), file = side_of_files(cli);
+	struct side force = side_of_image(cli->machine->image), file = side_of_edits(cli);
 	struct json_object *list = json_object_new_array();
 
 	compare(&force, &file, add_json, list);
@@ -349,7 +364,7 @@ int cli_diff(struct cli *cli, int argc, char **argv)
 	if (diff.count)
 		return versions(&diff);
 	from = side_of_image(cli->machine->image);
-	to = side_of_files(cli);
+	to = side_of_files(cli_profile_set(cli), cli);
 	return print_all(cli, &from, &to, "Applying the file would change this:",
 			 "The file and what is in force are the same.");
 }

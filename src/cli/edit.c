@@ -390,6 +390,30 @@ static bool may_apply(struct edit *edit)
 	return may;
 }
 
+static bool in_force(const struct cli *cli)
+{
+	return cli_acts(cli, cli->machine->profile, cli->profile.word);
+}
+
+static void tell_applied(struct cli *cli)
+{
+	const char *word = cli->profile.word;
+	char start[LURK_PROFILE_WORD];
+
+	if (!in_force(cli))
+		printf("It is applied, and in force when the profile %s is: `lurk use %s`.\n", word,
+		       word);
+	else if (!cli_acts(cli, cli_start_profile(cli, start), word))
+		printf("It is in force now; after a reboot %s is: `lurk apply --profile %s` "
+		       "changes that.\n",
+		       start, word);
+	else if (cli_survives(cli))
+		puts("It is in force now, and will be after a reboot.");
+	else
+		puts("It is in force now, but not after a reboot: `sudo lurk install` makes it "
+		     "so.");
+}
+
 int edit_finish(struct edit *edit, const char *summary)
 {
 	struct cli *cli = edit->cli;
@@ -411,25 +435,25 @@ int edit_finish(struct edit *edit, const char *summary)
 	json_object_object_add(edit->json, "file", json_object_new_string(cli->profile_path));
 	say_changes(edit);
 	cli_findings_free(&edit->found);
-	json_object_object_add(edit->json, "in_force", json_object_new_boolean(edit->apply));
 	if (edit->apply && !may_apply(edit)) {
 		json_object_put(edit->json);
 		return CLI_FOUND;
 	}
-	if (edit->apply && !cli_apply_profile(cli, &why)) {
+	if (edit->apply && !cli_apply_edit(cli, &why)) {
 		json_object_put(edit->json);
 		return cli_fail(CLI_COULD_NOT, "the file is changed, but not in force: %s",
 				why.text);
 	}
 	if (cli->json) {
+		json_object_object_add(edit->json, "applied", json_object_new_boolean(edit->apply));
+		json_object_object_add(edit->json, "in_force",
+				       json_object_new_boolean(edit->apply && in_force(cli)));
 		cli_print_json(edit->json);
 		return CLI_DONE;
 	}
 	json_object_put(edit->json);
 	if (edit->apply)
-		puts(cli_survives(cli) ? "It is in force now, and will be after a reboot."
-				       : "It is in force now, but not after a reboot: `sudo lurk "
-					 "install` makes it so.");
+		tell_applied(cli);
 	else if (edit->line)
 		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into "
 		       "force.\n",

@@ -470,18 +470,24 @@ static struct json_object *with_image(const uint8_t *image, size_t length)
 }
 
 bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t length,
-		       struct cli_outcome *outcome)
+		       const char *profile, struct cli_outcome *outcome)
 {
+	const struct lurk_text word = {profile, profile ? strlen(profile) : 0};
+	struct json_object *params;
+
 	memset(outcome, 0, sizeof *outcome);
 	if (machine->desk) {
 		machine->desk->session.keep_locks = machine->keep_locks;
-		outcome->error = lurk_session_apply(&machine->desk->session, image, length,
+		outcome->error = lurk_session_apply(&machine->desk->session, image, length, word,
 						    &outcome->report);
 		if (!outcome->error)
 			lurk_computer_settle(machine->desk);
 		return look(machine, outcome) && say_outcome(outcome);
 	}
-	return change(machine, "apply", with_image(image, length), outcome);
+	params = with_image(image, length);
+	if (profile)
+		json_object_object_add(params, "profile", json_object_new_string(profile));
+	return change(machine, "apply", params, outcome);
 }
 
 bool cli_machine_try(struct cli_machine *machine, const uint8_t *image, size_t length,

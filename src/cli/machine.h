@@ -45,9 +45,10 @@ void cli_machine_close(struct cli_machine *machine);
 /* Brings the view up to date; false with a message. */
 bool cli_machine_look(struct cli_machine *machine, struct lurk_message *message);
 
-/* Both bring the view up to date. */
+/* Both bring the view up to date. `profile` is in force then, if the image has it: a word, NULL for
+ * the first. */
 bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t length,
-		       struct cli_outcome *outcome);
+		       const char *profile, struct cli_outcome *outcome);
 bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcome *outcome);
 
 /* Another of the profiles that were applied, NULL for the one before; with `while_open`, until the

@@ -158,12 +158,26 @@ struct lurk_profile_set cli_profile_set(const struct cli *cli)
 	return set;
 }
 
-struct lurk_profile_set cli_set_to_apply(const struct cli *cli)
+const char *cli_start_profile(const struct cli *cli, char word[LURK_PROFILE_WORD])
+{
+	struct lurk_profile profile = {0};
+
+	if (cli->machine && cli->machine->image && cli->machine->image->profile_count)
+		lurk_image_profile(cli->machine->image, 0, &profile);
+	snprintf(word, LURK_PROFILE_WORD, "%.*s", (int)profile.word.length, profile.word.bytes);
+	return word;
+}
+
+struct lurk_profile_set cli_set_as_applied(const struct cli *cli)
 {
 	struct lurk_profile_set set = cli_profile_set(cli);
+	char start[LURK_PROFILE_WORD];
 
+	cli_start_profile(cli, start);
+	if (!lurk_profile_find(&set, (struct lurk_text){start, strlen(start)}))
+		snprintf(start, sizeof start, "%s", LURK_PROFILE_BASE);
 	for (unsigned i = 1; i < set.count; i++) {
-		if (strcmp(set.files[i]->word, LURK_PROFILE_BASE) != 0)
+		if (strcasecmp(set.files[i]->word, start) != 0)
 			continue;
 		set.files[0] = set.files[i];
 		set.files[i] = &cli->profile;
@@ -414,6 +428,8 @@ static error_t parse_use(int key, char *arg, struct argp_state *state)
 
 static int say_in_force(const struct cli *cli)
 {
+	char start[LURK_PROFILE_WORD];
+
 	if (cli->json) {
 		struct json_object *object = json_object_new_object();
 
@@ -428,8 +444,8 @@ static int say_in_force(const struct cli *cli)
 		       cli->machine->profile);
 	else
 		printf("In force now: %s. `lurk use --previous` switches back; after a restart "
-		       "base is in force.\n",
-		       cli->machine->profile);
+		       "%s is in force.\n",
+		       cli->machine->profile, cli_start_profile(cli, start));
 	return CLI_DONE;
 }
 

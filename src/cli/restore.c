@@ -128,7 +128,7 @@ static int factory(struct cli *cli)
 		return CLI_COULD_NOT;
 	before = machine->image && !machine->trying ? machine->image->sequence : 0;
 	fine = cli_old_image(machine, 0, &bytes, &length) &&
-	       cli_machine_apply(machine, bytes, length, &outcome);
+	       cli_machine_apply(machine, bytes, length, NULL, &outcome);
 	free(bytes);
 	if (!fine)
 		return cli_fail(CLI_COULD_NOT, "the rules cannot be taken away: %s",

@@ -6,19 +6,38 @@
 #include "cli/cli.h"
 #include "service/protocol.h"
 
-/* Whether the rule is of the profile in force, or of one that it is based on. */
+/* With `next` 0 the profile of that word, then the one that each is based on; false after the last.
+ */
+static bool next_below(const struct cli_machine *machine, const char *top, unsigned *next,
+		       struct lurk_profile *profile)
+{
+	const struct lurk_text word = {top, strlen(top)};
+
+	*next = *next ? profile->based_on : lurk_image_find_profile(machine->image, word);
+	if (*next)
+		lurk_image_profile(machine->image, *next - 1, profile);
+	return *next;
+}
+
 static bool holds(const struct cli_machine *machine, uint32_t rule)
 {
-	const struct lurk_text word = {machine->profile, strlen(machine->profile)};
-	unsigned next = lurk_image_find_profile(machine->image, word);
+	struct lurk_profile profile;
 
-	while (next) {
-		struct lurk_profile profile;
-
-		lurk_image_profile(machine->image, next - 1, &profile);
+	for (unsigned next = 0; next_below(machine, machine->profile, &next, &profile);) {
 		if (rule - profile.first_rule < profile.rule_count)
 			return true;
-		next = profile.based_on;
+	}
+	return false;
+}
+
+bool cli_acts(const struct cli *cli, const char *top, const char *word)
+{
+	struct lurk_profile profile;
+
+	for (unsigned next = 0; next_below(cli->machine, top, &next, &profile);) {
+		if (profile.word.length == strlen(word) &&
+		    !strncasecmp(profile.word.bytes, word, profile.word.length))
+			return true;
 	}
 	return false;
 }
@@ -251,16 +270,16 @@ void cli_tell_survival(const struct cli *cli)
 
 static void print_status(struct cli *cli, const struct lurk_image *image)
 {
-	struct lurk_profile profile;
+	struct lurk_profile profile = {0};
 	char rules[48], since[32], source[256];
-	unsigned pending = cli_pending(cli);
+	unsigned next = 0, pending = cli_pending(cli);
 
 	if (cli->machine->trying) {
 		printf("Rules are being tried, for %u more seconds; then all is as before. `lurk "
 		       "keep` keeps them.\n",
 		       cli->machine->seconds_left);
 	} else if (image && image->rule_count) {
-		lurk_image_profile(image, 0, &profile);
+		next_below(cli->machine, cli->machine->profile, &next, &profile);
 		cli_count(cli_rules_in_force(cli->machine), "rule", rules);
 		cli_time(image->saved_at_us, since);
 		cli_safe(profile.source, source, sizeof source);
@@ -407,8 +426,9 @@ int cli_status(struct cli *cli, int argc, char **argv)
 		NULL};
 	const struct lurk_image *image;
 	struct json_object *object;
-	struct lurk_profile profile;
+	struct lurk_profile profile = {0};
 	struct status status = {.cli = cli};
+	unsigned next = 0;
 
 	cli_parse(cli, &argp, argc, argv, &status);
 	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
@@ -425,7 +445,7 @@ int cli_status(struct cli *cli, int argc, char **argv)
 			       json_object_new_int64(cli_rules_in_force(cli->machine)));
 	json_object_object_add(object, "profile", json_object_new_string(cli->machine->profile));
 	if (image) {
-		lurk_image_profile(image, 0, &profile);
+		next_below(cli->machine, cli->machine->profile, &next, &profile);
 		json_object_object_add(
 			object, "since",
 			json_object_new_int64((int64_t)(image->saved_at_us / 1000000)));

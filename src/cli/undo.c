@@ -8,7 +8,7 @@
 
 #include "cli/cli.h"
 
-enum { STEPS_KEPT = 50, STEP_MAX = 1000000, EMPTY_IMAGE = 256 };
+enum { STEPS_KEPT = 50, STEP_MAX = 1000000, EMPTY_IMAGE = 256, APPLY_MAX = 640 };
 
 struct step {
 	unsigned number;
@@ -102,12 +102,17 @@ bool cli_note_edit(struct cli *cli, const char *path, const char *old, size_t le
 	return note(cli, head, old, length);
 }
 
+static void write_apply(uint64_t before, uint64_t after, const char *summary, char head[APPLY_MAX])
+{
+	snprintf(head, APPLY_MAX, "apply\n%.511s\n%" PRIu64 " %" PRIu64 "\n", summary, before,
+		 after);
+}
+
 bool cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary)
 {
-	char head[640];
+	char head[APPLY_MAX];
 
-	snprintf(head, sizeof head, "apply\n%.511s\n%" PRIu64 " %" PRIu64 "\n", summary, before,
-		 after);
+	write_apply(before, after, summary, head);
 	return note(cli, head, "", 0);
 }
 
@@ -200,6 +205,46 @@ bool cli_old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **byt
 	return lurk_image_write(&parts, *bytes, EMPTY_IMAGE, length) == LURK_OK;
 }
 
+bool cli_go_back(struct cli_machine *machine, const uint8_t *bytes, size_t length,
+		 struct cli_outcome *outcome)
+{
+	struct lurk_profile start = {0}, old_start = {0};
+	struct lurk_image image;
+	bool same;
+
+	if (machine->image && machine->image->profile_count)
+		lurk_image_profile(machine->image, 0, &start);
+	if (lurk_image_open(bytes, length, &image) == LURK_OK && image.profile_count)
+		lurk_image_profile(&image, 0, &old_start);
+	same = start.word.length == old_start.word.length &&
+	       !strncasecmp(start.word.bytes, old_start.word.bytes, start.word.length);
+	return cli_machine_apply(machine, bytes, length, same ? machine->profile : NULL, outcome);
+}
+
+/* What an apply put there is there again, under a new number: the apply itself can be taken back
+ * next. */
+static void renumber(const struct cli *cli, unsigned below, uint64_t was, uint64_t is)
+{
+	unsigned oldest, count;
+	bool done = false;
+
+	newest_step(cli, &oldest, &count);
+	while (!done && --below >= oldest) {
+		char head[APPLY_MAX];
+		struct lurk_message why;
+		struct step step;
+
+		if (!read_step(cli, below, &step))
+			return;
+		done = *step.kind == 'a';
+		if (done && step.after == was) {
+			write_apply(step.before, is, step.summary, head);
+			lurk_file_write(step.path, head, strlen(head), &why);
+		}
+		free(step.bytes);
+	}
+}
+
 static int undo_apply(struct cli *cli, const struct step *step)
 {
 	struct cli_machine *machine = cli_machine(cli);
@@ -221,11 +266,12 @@ static int undo_apply(struct cli *cli, const struct step *step)
 			CLI_COULD_NOT,
 			"the rules in force before are not stored any more; nothing is undone");
 	}
-	fine = cli_machine_apply(machine, bytes, length, &outcome);
+	fine = cli_go_back(machine, bytes, length, &outcome);
 	free(bytes);
 	if (!fine)
 		return cli_fail(CLI_COULD_NOT, "the rules of before cannot be applied: %s",
 				outcome.why.text);
+	renumber(cli, step->number, step->before, machine->image->sequence);
 	if (cli->json)
 		return CLI_DONE;
 	printf("Took back the last apply: %s.\n", step->summary);

@@ -184,7 +184,7 @@ int cli_rollback(struct cli *cli, int argc, char **argv)
 	if (!cli_open_version(cli, r.version, &bytes, &image))
 		return CLI_USAGE;
 	cli_sum_up_changes(cli->machine->image, &image, changed, sizeof changed);
-	fine = cli_machine_apply(cli->machine, bytes, image.length, &outcome);
+	fine = cli_go_back(cli->machine, bytes, image.length, &outcome);
 	free(bytes);
 	if (!fine)
 		return cli_fail(CLI_COULD_NOT, "version %" PRIu64 " cannot be applied: %s",

@@ -700,6 +700,20 @@ static bool caps_lock(void *data)
 	return lit >> LURK_LOCK_CAPS & 1;
 }
 
+/* The profile of that word, else the first one. */
+static void start_with(struct lurk_ruleset *set, struct lurk_text word)
+{
+	struct lurk_profile profile;
+	uint16_t found = word.length ? lurk_image_find_profile(&set->image, word) : 0;
+
+	set->profile = set->previous = found ? (uint16_t)(found - 1U) : 0;
+	if (set->profile >= set->image.profile_count)
+		return;
+	lurk_image_profile(&set->image, set->profile, &profile);
+	if (profile.based_on)
+		set->previous = (uint16_t)(profile.based_on - 1U);
+}
+
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory, struct lurk_port *port)
 {
@@ -717,6 +731,8 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	error = lurk_store_load(port, LURK_NEVER, memory->images[0], memory->image_size,
 				&set->image, &session->store);
 	set->loaded = error == LURK_OK;
+	if (set->loaded)
+		start_with(set, LURK_NO_TEXT);
 	return error == LURK_ERR_EMPTY ? LURK_OK : error;
 }
 
@@ -833,7 +849,8 @@ static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_a
 
 /* Opens an image in the memory that is not in use, which a trial may be using: a good one ends it.
  */
-static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, size_t length)
+static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, size_t length,
+				 struct lurk_text profile)
 {
 	struct lurk_image opened;
 	struct lurk_ruleset *set;
@@ -852,6 +869,7 @@ static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, s
 	opened.bytes = s->memory.images[1 - s->current];
 	set->image = opened;
 	set->loaded = true;
+	start_with(set, profile);
 	return LURK_OK;
 }
 
@@ -884,13 +902,14 @@ static void use_next(struct lurk_session *s)
 }
 
 enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
-				   size_t length, struct lurk_apply_report *report)
+				   size_t length, struct lurk_text profile,
+				   struct lurk_apply_report *report)
 {
 	bool was_off, was_toggled;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	error = open_next(session, image, length);
+	error = open_next(session, image, length, profile);
 	if (error)
 		return error;
 	was_off = session->off;
@@ -919,7 +938,7 @@ enum lurk_error lurk_session_try(struct lurk_session *session, const uint8_t *im
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	error = open_next(session, image, length);
+	error = open_next(session, image, length, LURK_NO_TEXT);
 	if (error)
 		return error;
 	/* Not a version of what is stored, even where it once was one. */

@@ -243,24 +243,33 @@ static void read_for_whom(struct call *call)
 		json_object_get_boolean(keep);
 }
 
+/* A parameter, for as long as the call; empty where it is left out or no text. */
+static struct lurk_text read_text(const struct call *call, const char *name)
+{
+	struct json_object *text;
+
+	if (!call->params || !json_object_object_get_ex(call->params, name, &text) ||
+	    json_object_get_type(text) != json_type_string)
+		return LURK_NO_TEXT;
+	return (struct lurk_text){json_object_get_string(text),
+				  (size_t)json_object_get_string_len(text)};
+}
+
 /* The bytes of the parameter `image`, to be freed; NULL with the call failed. */
 static uint8_t *read_image(struct call *call, size_t *length)
 {
-	struct json_object *text;
+	struct lurk_text digits = read_text(call, "image");
 	uint8_t *bytes;
-	size_t digits;
 
-	if (!call->params || !json_object_object_get_ex(call->params, "image", &text) ||
-	    json_object_get_type(text) != json_type_string) {
+	if (!digits.bytes) {
 		fail(call, INVALID_PARAMS, "`image` is missing: an image as hexadecimal digits");
 		return NULL;
 	}
-	digits = (size_t)json_object_get_string_len(text);
-	bytes = malloc(digits / 2 + 1);
+	bytes = malloc(digits.length / 2 + 1);
 	if (!bytes)
 		abort();
-	*length = digits / 2;
-	if (lurk_hex_read(json_object_get_string(text), digits, bytes))
+	*length = digits.length / 2;
+	if (lurk_hex_read(digits.bytes, digits.length, bytes))
 		return bytes;
 	fail(call, INVALID_PARAMS, "`image` is not hexadecimal digits, two a byte");
 	free(bytes);
@@ -280,7 +289,7 @@ static void apply(struct call *call)
 	if (!bytes)
 		return;
 	read_for_whom(call);
-	error = lurk_session_apply(session, bytes, length, &report);
+	error = lurk_session_apply(session, bytes, length, read_text(call, "profile"), &report);
 	now = lurk_session_image(session);
 	if (!error)
 		snprintf(what, sizeof what, "applied %u rules, version %llu", now->rule_count,
@@ -355,29 +364,34 @@ static void end_try(struct call *call)
 /* Which profile a call means; LURK_PREVIOUS may be one. False with the call failed. */
 static bool read_profile(struct call *call, const struct lurk_image *image, uint16_t *profile)
 {
-	struct json_object *word, *previous;
+	struct lurk_text word = read_text(call, "profile");
+	struct json_object *previous;
 
 	if (call->params && json_object_object_get_ex(call->params, "previous", &previous) &&
 	    json_object_get_boolean(previous)) {
 		*profile = LURK_PREVIOUS;
 		return true;
 	}
-	if (!call->params || !json_object_object_get_ex(call->params, "profile", &word) ||
-	    json_object_get_type(word) != json_type_string) {
+	if (!word.bytes) {
 		fail(call, INVALID_PARAMS, "`profile` is missing: its name; or `previous`: true");
 		return false;
 	}
-	*profile = image ? (uint16_t)(lurk_image_find_profile(
-					      image,
-					      (struct lurk_text){
-						      json_object_get_string(word),
-						      (size_t)json_object_get_string_len(word)}) -
-				      1U)
-			 : LURK_PREVIOUS;
+	*profile = image ? (uint16_t)(lurk_image_find_profile(image, word) - 1U) : LURK_PREVIOUS;
 	if (*profile != LURK_PREVIOUS)
 		return true;
 	fail(call, LURK_RPC_NOT_STORED, "no profile of that name was applied");
 	return false;
+}
+
+static const char *profile_word(const struct lurk_session *session, char word[LURK_RPC_WORD])
+{
+	const struct lurk_image *image = lurk_session_image(session);
+	struct lurk_profile profile = {0};
+
+	if (image)
+		lurk_image_profile(image, lurk_session_profile(session), &profile);
+	snprintf(word, LURK_RPC_WORD, "%.*s", (int)profile.word.length, profile.word.bytes);
+	return word;
 }
 
 /* With `while_connected` what was in force comes back when the connection ends. */
@@ -386,10 +400,12 @@ static void use(struct call *call)
 	struct lurk_session *session = call->rpc->session;
 	struct lurk_apply_report report = {0};
 	struct json_object *while_connected;
-	uint16_t before = lurk_session_profile(session), profile;
+	char before[LURK_RPC_WORD];
+	uint16_t profile;
 
 	if (!read_profile(call, lurk_session_image(session), &profile))
 		return;
+	profile_word(session, before);
 	read_for_whom(call);
 	answer_change(call, lurk_session_use(session, profile, &report), &report,
 		      "another profile");
@@ -397,19 +413,24 @@ static void use(struct call *call)
 	    !json_object_object_get_ex(call->params, "while_connected", &while_connected) ||
 	    !json_object_get_boolean(while_connected))
 		return;
-	call->caller->used_before = call->caller->using ? call->caller->used_before : before;
+	if (!call->caller->using)
+		snprintf(call->caller->used_before, LURK_RPC_WORD, "%s", before);
 	call->caller->using = true;
-	call->caller->used = lurk_session_profile(session);
+	profile_word(session, call->caller->used);
 }
 
 /* Where somebody has chosen another one meanwhile, that stays. */
 static void end_using(const struct lurk_rpc *rpc, struct lurk_caller *caller)
 {
+	const struct lurk_text before = {caller->used_before, strlen(caller->used_before)};
+	const struct lurk_image *image = lurk_session_image(rpc->session);
+	uint16_t back = image && caller->using ? lurk_image_find_profile(image, before) : 0;
 	struct lurk_apply_report report;
+	char now[LURK_RPC_WORD];
 
-	if (!caller->using || lurk_session_profile(rpc->session) != caller->used)
+	if (!back || strcmp(profile_word(rpc->session, now), caller->used) != 0)
 		return;
-	lurk_session_use(rpc->session, caller->used_before, &report);
+	lurk_session_use(rpc->session, (uint16_t)(back - 1U), &report);
 	rpc->log(rpc->log_data,
 		 "the connection that chose a profile is gone: the one before again");
 }

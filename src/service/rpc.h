@@ -19,6 +19,8 @@ enum lurk_rpc_code {
 	LURK_RPC_TOO_MUCH = -32004,    /* too long, too often, too many */
 };
 
+enum { LURK_RPC_WORD = 64 }; /* of a profile */
+
 /* What the one who calls may do. */
 struct lurk_rights {
 	bool status, change, off, watch;
@@ -31,7 +33,7 @@ struct lurk_caller {
 	bool withholding; /* by `watch`, with what is pressed for it alone */
 	uint32_t trial;   /* that it began by `try`: lurk_session.trials; 0 for none */
 	bool using;       /* a profile is in force until it is gone, then `used_before` again */
-	uint16_t used, used_before;
+	char used[LURK_RPC_WORD], used_before[LURK_RPC_WORD];
 };
 
 struct lurk_rpc {

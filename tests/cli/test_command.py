@@ -267,9 +267,9 @@ def what_is_said(desk):
     desk.want("", out=["1 rule in force on 4 keyboards", "1 difference not in force yet", "lurk apply"])
     told = json.loads(desk.want("map F1 F2 --json"))
     findings = told["findings"]
-    assert [(f["code"], f["severity"], f["line"]) for f in findings] == [("moved", "note", 10), ("lost", "warning", 10)] or findings, findings
+    assert [(f["code"], f["severity"], f["line"]) for f in findings] == [("locked-out", "lock-out", 10), ("lost", "warning", 10)], findings
     assert told == {
-        "did": "F1 now gives F2", "line": 10, "file": "hide/profile.yaml", "before": "F1", "findings": findings, "in_force": False}
+        "did": "F1 now gives F2", "line": 10, "file": "hide/profile.yaml", "before": "F1", "findings": findings, "applied": False, "in_force": False}
     desk.want("undo --json")
     status = json.loads(desk.want("status --json"))
     assert status["rules"] == 1 and status["after_reboot"] and len(status["keyboards"]) == 4
@@ -723,10 +723,25 @@ def profiles(desk):
     desk.want("diff", out=["added     game: CapsLock gives Enter"])
     desk.want("show --profile game", out=["3 rules in hide/profiles/game.yaml", "F12       F12       the profile before"])
     desk.want("check game")
-    desk.want("apply --profile game", out=["In force now"])
-    listed = [json.loads(line) for line in desk.want("profile list --json").splitlines()]
-    assert [(p["profile"], p["rules"], p["based_on"], p["applied"], p["in_force"]) for p in listed] == [
-        ("base", 2, "", True, True), ("game", 3, "base", True, False)], listed
+    desk.want("map F9 F10 --profile game --apply", out=["It is applied, and in force when the profile game is: `lurk use game`."])
+
+    def listed(*wanted):
+        rows = [json.loads(line) for line in desk.want("profile list --json").splitlines()]
+        assert [(p["profile"], p["rules"], p["based_on"], p["applied"], p["in_force"]) for p in rows] == list(wanted), rows
+
+    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
+    desk.want("diff --profile game", out=["changed   the profile game is in force after a start (before: base)\n"])
+    desk.want("apply --profile game", out=["In force now, and again after every reboot: 4 rules from hide/profiles/game.yaml, on top of 2 from base.\n"])
+    listed(("base", 2, "", True, False), ("game", 4, "base", True, True))
+    desk.want("status", out=["6 rules in force since 2031-05-04 05:30, from hide/profiles/game.yaml.", "The profile in force is game, one of 2"])
+    told = json.loads(desk.want("map Pause Insert --apply --json"))
+    assert told["applied"] and told["in_force"], told
+    desk.want("undo", out=["Took back the last apply"])
+    listed(("base", 3, "", True, False), ("game", 4, "base", True, True))
+    desk.want("play -", stdin="press CapsLock on wagtail\nuse previous\npress CapsLock\n", out=["Enter down", "Tab down"])
+    desk.want("undo", out=["Took back the last edit"])
+    desk.want("undo", out=["Took back the last apply"])
+    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
     desk.want("play -", stdin="press CapsLock on wagtail\nuse game\npress CapsLock\nuse nowhere\n", status=2,
               out=["Tab down", "Enter down"], err="-:4: no profile was applied that is called `nowhere`")
     desk.want("undo")

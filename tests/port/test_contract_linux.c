@@ -463,7 +463,9 @@ static void apply_on(struct lurk_session *session, struct linux_rig *r, const ch
 	test_rules_read(&rules, text);
 	rules.way = way == LURK_WAY_RELAY ? way : LURK_WAY_PLAIN;
 	assert_int_equal(test_rules_image(&rules), LURK_OK);
-	assert_int_equal(lurk_session_apply(session, rules.bytes, rules.length, &report), LURK_OK);
+	assert_int_equal(
+		lurk_session_apply(session, rules.bytes, rules.length, LURK_NO_TEXT, &report),
+		LURK_OK);
 	find_number(r);
 	assert_int_equal(session->memory.keyboards[r->rig.number].choice.way, way);
 	collect(r);

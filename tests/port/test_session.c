@@ -165,6 +165,12 @@ static void end(struct bench *b)
 	free(b);
 }
 
+static enum lurk_error apply_with(struct bench *b, const char *profile)
+{
+	return lurk_session_apply(&b->session, b->rules.bytes, b->rules.length,
+				  (struct lurk_text){profile, strlen(profile)}, &b->report);
+}
+
 /* `table` or `relay` before the rules asks for that way. */
 static enum lurk_error apply(struct bench *b, const char *rules)
 {
@@ -173,7 +179,7 @@ static enum lurk_error apply(struct bench *b, const char *rules)
 	test_rules_read(&b->rules, rules + (table || relay ? 6 : 0));
 	b->rules.way = table ? LURK_WAY_TABLE : relay ? LURK_WAY_RELAY : LURK_WAY_PLAIN;
 	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
-	return lurk_session_apply(&b->session, b->rules.bytes, b->rules.length, &b->report);
+	return apply_with(b, "");
 }
 
 /* Lets so many milliseconds pass, and the session do what is due then. */
@@ -330,6 +336,10 @@ static const struct {
 	{"KeyA>KeyB; |game/test; KeyA>KeyC",
 	 "+KeyA !1 -KeyA +KeyA -KeyA !0 +KeyA -KeyA !p +KeyA -KeyA",
 	 "KeyB+ KeyB- KeyC+ KeyC- KeyB+ KeyB- KeyC+ KeyC- "},
+	/* Applied again with a profile to start in; its previous one is what it is based on. */
+	{"KeyA>KeyB; |game/test; KeyA>KeyC",
+	 "!=game +KeyA -KeyA !p +KeyA -KeyA !=GAME !=nowhere +KeyA -KeyA",
+	 "KeyC+ KeyC- KeyB+ KeyB- KeyB+ KeyB- "},
 	{"Delete>nothing; F9>toggle",
 	 "+Delete -Delete +F9 -F9 +Delete -Delete +F9 +Delete -F9 -Delete", "Delete+ Delete- "},
 };
@@ -347,7 +357,9 @@ static void more_than_keys(void **state)
 		sim_rig_got(b->rig);
 		snprintf(copy, sizeof copy, "%s", more[i].presses);
 		while ((one = strsep(&rest, " "))) {
-			if (*one == '!')
+			if (*one == '!' && one[1] == '=')
+				assert_int_equal(apply_with(b, one + 2), LURK_OK);
+			else if (*one == '!')
 				assert_int_equal(
 					lurk_session_use(&b->session,
 							 one[1] == 'p' ? LURK_PREVIOUS
@@ -624,7 +636,7 @@ static void a_chord_switches_off(void **state)
 		b->rules.way = chords[i].way;
 		test_rules_image(&b->rules);
 		assert_int_equal(lurk_session_apply(&b->session, b->rules.bytes, b->rules.length,
-						    &b->report),
+						    LURK_NO_TEXT, &b->report),
 				 LURK_OK);
 		press(b, chords[i].presses);
 		got = sim_rig_got(b->rig);
@@ -694,8 +706,9 @@ static void happen(struct bench *b, unsigned then)
 		pass(b, 31000);
 		break;
 	case BAD_IMAGE:
-		assert_int_not_equal(
-			lurk_session_apply(&b->session, noise, sizeof noise, &b->report), LURK_OK);
+		assert_int_not_equal(lurk_session_apply(&b->session, noise, sizeof noise,
+							LURK_NO_TEXT, &b->report),
+				     LURK_OK);
 		break;
 	case OFF:
 		lurk_session_switch(&b->session, true, &b->report);
@@ -915,10 +928,12 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 		assert_int_equal(apply(b, rows[i].rules), rows[i].error);
 		play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
 	}
-	assert_int_equal(lurk_session_apply(&b->session, noise, sizeof noise, &b->report),
-			 LURK_ERR_MAGIC);
-	assert_int_equal(lurk_session_apply(&b->session, noise, IMAGE + 1, &b->report),
-			 LURK_ERR_ROOM);
+	assert_int_equal(
+		lurk_session_apply(&b->session, noise, sizeof noise, LURK_NO_TEXT, &b->report),
+		LURK_ERR_MAGIC);
+	assert_int_equal(
+		lurk_session_apply(&b->session, noise, IMAGE + 1, LURK_NO_TEXT, &b->report),
+		LURK_ERR_ROOM);
 	b->memory.keymap_size = b->session.memory.keymap_size = 64;
 	assert_int_equal(apply(b, "CapsLock>Tab"), LURK_ERR_ROOM);
 	play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
@@ -935,9 +950,9 @@ static void one_stands_apart(void **state)
 	test_rules_read(&b->rules, "KeyA>KeyB; CapsLock>Enter; KeyC>KeyD @3");
 	b->rules.apart = true;
 	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
-	assert_int_equal(
-		lurk_session_apply(&b->session, b->rules.bytes, b->rules.length, &b->report),
-		LURK_OK);
+	assert_int_equal(lurk_session_apply(&b->session, b->rules.bytes, b->rules.length,
+					    LURK_NO_TEXT, &b->report),
+			 LURK_OK);
 	play(b, "+KeyA -KeyA +CapsLock -CapsLock +KeyC -KeyC",
 	     "KeyA+ KeyA- CapsLock+ CapsLock- KeyD+ KeyD- ");
 	play(b, "+1:KeyA -1:KeyA", "KeyB+ KeyB- ");

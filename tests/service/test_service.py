@@ -387,6 +387,15 @@ def a_profile_is_chosen():
             break
         time.sleep(0.05)
     assert in_force() == "base"
+    lurk("use", "game")
+    assert "It is in force now; after a reboot base is: `lurk apply --profile game`" in lurk("map", "Pause", "Insert", "--profile", "game", "--apply")
+    other = Client(service)
+    assert "result" in other.ask("use", profile="base", while_connected=True) and in_force() == "base"
+    assert "on top of 1 from base" in lurk("apply", "--profile", "game") and in_force() == "game"
+    other.end()
+    assert "after a restart game is in force" in lurk("use", "base") and in_force() == "base"
+    lurk("undo")
+    assert in_force() == "base"
     assert client.ask("use", profile="x")["error"]["code"] == -32003
     assert client.ask("use", profile=3)["error"]["code"] == -32602
     client.end()

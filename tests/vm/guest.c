@@ -124,7 +124,7 @@ int main(int argc, char **argv)
 	while (lurk_session_step(&session))
 		;
 	test_rules_read(&rules, argv[1]);
-	if (lurk_session_apply(&session, rules.bytes, rules.length, &report))
+	if (lurk_session_apply(&session, rules.bytes, rules.length, LURK_NO_TEXT, &report))
 		return 1;
 	usleep(300000);
 	find_readers();
