@@ -295,7 +295,11 @@ def undo(desk):
     desk.want("undo", out=["Took back the last apply: 2 rules.", "the rules of before it"])
     assert desk.got("press CapsLock on wagtail\npress F8")[0] == "Enter down, Enter up, F8 down, F8 up"
     desk.want("undo", out=["Took back the last edit: F8 now gives F9."])
-    # One apply more, of which nobody knows: the step before it is not what is in force.
+    desk.want("undo", out=["Took back the last apply: 1 rule.", "In force now: no rule."])
+    for _ in range(2):
+        desk.want("apply")
+    # An apply of which nobody knows: the step before it is not what is in force.
+    os.unlink(desk.path("hide/undo/" + sorted(os.listdir(desk.path("hide/undo")))[-1]))
     desk.write("hide/profile.yaml", desk.read("hide/profile.yaml") + "# by hand\n")
     desk.want("undo", 3, err="what is in force is not what the last apply put there")
     desk.want("map F3 F4")
