@@ -304,7 +304,10 @@ static bool reread(struct cli *cli, struct lurk_message *message)
 	return lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, message);
 }
 
-static int say_done(struct cli *cli, const char *summary)
+static const char then_apply[] =
+	" What is in force has not changed: `lurk apply` takes it into account.";
+
+static int say_done(struct cli *cli, const char *summary, const char *then)
 {
 	if (!cli_save_keyboards(cli, summary))
 		return CLI_COULD_NOT;
@@ -315,9 +318,7 @@ static int say_done(struct cli *cli, const char *summary)
 		json_object_object_add(object, "file", json_object_new_string(cli->keyboards_path));
 		cli_print_json(object);
 	} else {
-		printf("%s.\nIt stands in %s. What is in force has not changed: `lurk apply` takes "
-		       "it into account.\n",
-		       summary, cli->keyboards_path);
+		printf("%s.\nIt stands in %s.%s\n", summary, cli->keyboards_path, then);
 	}
 	return CLI_DONE;
 }
@@ -340,7 +341,7 @@ bool cli_name_keyboard(struct cli *cli, uint16_t number, const char *name,
 	free(value);
 	snprintf(summary, sizeof summary, "%s is now called %s",
 		 *identity->name ? identity->name : "That keyboard", name);
-	return fine && (say_done(cli, summary) == CLI_DONE ||
+	return fine && (say_done(cli, summary, then_apply) == CLI_DONE ||
 			lurk_say(message, "%s cannot be written", cli->keyboards_path));
 }
 
@@ -415,7 +416,7 @@ static int mark_keys(struct keyboards *k)
 	field.value = list;
 	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
-	return say_done(cli, summary);
+	return say_done(cli, summary, then_apply);
 }
 
 /* `CODE=NAME` */
@@ -458,7 +459,7 @@ static int give_nickname(struct keyboards *k)
 		return cli_fail(CLI_USAGE, "%s", why.text);
 	snprintf(summary, sizeof summary, "%s on %s is called %s from now on", on,
 		 cli->keyboards.keyboards[described - 1].name.bytes, equals + 1);
-	return say_done(cli, summary);
+	return say_done(cli, summary, then_apply);
 }
 
 /* The same keyboard by another connection: one more way to recognise it. */
@@ -506,7 +507,7 @@ static int join(struct keyboards *k)
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	}
 	free(value);
-	return say_done(cli, summary);
+	return say_done(cli, summary, then_apply);
 }
 
 /* What was learnt of the keyboards here, as a keyboards.yaml for others. */
@@ -562,7 +563,7 @@ static int set_field(struct keyboards *k, const char *name, const char *value, c
 		 cli->keyboards.keyboards[described - 1].name.bytes, so);
 	if (!lurk_edit_set(&cli->keyboards.yaml, way, &field, &why) || !reread(cli, &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
-	return say_done(cli, summary);
+	return say_done(cli, summary, strcmp(name, "form") ? then_apply : "");
 }
 
 /* A thing that types but that nobody types on: a scanner, a token for passwords. */
