@@ -66,12 +66,6 @@ static enum lurk_error board_take(struct lurk_port *port, uint16_t keyboard, boo
 	return LURK_OK;
 }
 
-static void board_listen(struct lurk_port *port, uint16_t keyboard, const lurk_key *keys,
-			 unsigned count)
-{
-	(void)port, (void)keyboard, (void)keys, (void)count; /* it hears all in any case */
-}
-
 static enum lurk_error board_send(struct lurk_port *port, const struct lurk_frame *frame)
 {
 	(void)port;
@@ -79,32 +73,6 @@ static enum lurk_error board_send(struct lurk_port *port, const struct lurk_fram
 		printf(" %s %s\n", lurk_key_name(frame->strokes[i].key),
 		       frame->strokes[i].state == LURK_DOWN ? "down" : "up");
 	return LURK_OK;
-}
-
-static enum lurk_error board_table_get(struct lurk_port *port, uint16_t keyboard, uint16_t index,
-				       struct lurk_table_entry *entry)
-{
-	(void)port, (void)keyboard, (void)index, (void)entry;
-	return LURK_ERR_PORT; /* it has no table, so that everything is relayed */
-}
-
-static enum lurk_error board_table_set(struct lurk_port *port, uint16_t keyboard, uint16_t index,
-				       lurk_key key)
-{
-	(void)port, (void)keyboard, (void)index, (void)key;
-	return LURK_ERR_PORT;
-}
-
-static bool board_is_down(struct lurk_port *port, uint16_t keyboard, uint16_t index)
-{
-	(void)port, (void)keyboard, (void)index;
-	return false;
-}
-
-static uint8_t board_lit(struct lurk_port *port, uint16_t keyboard)
-{
-	(void)port, (void)keyboard;
-	return 0;
 }
 
 static unsigned board_slots(struct lurk_port *port, size_t *size)
@@ -146,10 +114,18 @@ static int board_descriptor(struct lurk_port *port)
 	return -1; /* next() is asked again and again */
 }
 
+/* It has no table, so that everything is relayed; no lights, and it hears every key in any case. */
 static const struct lurk_port_class board_class = {
-	board_keyboard,  board_next,       board_take,    board_listen, board_send,
-	board_table_get, board_table_set,  board_is_down, board_lit,    board_slots,
-	board_slot_read, board_slot_write, board_now,     board_now,    board_descriptor,
+	.keyboard = board_keyboard,
+	.next = board_next,
+	.take = board_take,
+	.send = board_send,
+	.slots = board_slots,
+	.slot_read = board_slot_read,
+	.slot_write = board_slot_write,
+	.now = board_now,
+	.elapsed = board_now,
+	.descriptor = board_descriptor,
 };
 
 /* ---- Running it ----------------------------------------------------------------------------- */

@@ -1,13 +1,26 @@
 """The examples, as someone builds them who has the library installed: examples.py BUILD EXAMPLES
 
 The library is installed into a folder of its own; each example is built with what pkg-config says, and prints
-what its first comment promises."""
+what its first comment promises. What the docs show of them is what they are."""
 import glob
 import os
 import re
 import subprocess
 import sys
 import tempfile
+
+
+def shown_wrongly(folder, sources):
+    """How many pieces of C on a page of the docs are in no example."""
+    wrong, shown = 0, 0
+    examples = [open(source).read() for source in sources]
+    for page in glob.glob(os.path.join(folder, "../docs/*.md")):
+        for piece in re.findall(r"^```c\n(.*?)^```$", open(page).read(), re.M | re.S):
+            shown += 1
+            if not any(piece in example for example in examples):
+                wrong += 1
+                print(f"{page}: in no example:\n{piece}")
+    return wrong + (shown == 0)
 
 
 def main():
@@ -31,7 +44,7 @@ def main():
                 failed += 1
                 print(f"{source}: status {done.returncode}\n{done.stdout}wanted:\n{wanted}")
         print(f"{len(sources) - failed} examples as they say, {failed} not")
-    return failed or len(sources) < 5
+    return failed or shown_wrongly(folder, sources) or len(sources) < 5
 
 
 sys.exit(main())

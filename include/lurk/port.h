@@ -58,6 +58,8 @@ enum { LURK_LISTEN_KEYS = 16 }; /* the most single keys that are listened to */
 
 struct lurk_port;
 
+/* What a machine lacks is left out (NULL): the table's three functions where no keyboard has
+ * entries, `lit` where none has locks, `listen` where every key is heard in any case. */
 struct lurk_port_class {
 	/* The keyboard with this number; false where there is none. */
 	bool (*keyboard)(struct lurk_port *port, uint16_t number,
@@ -123,5 +125,11 @@ struct lurk_port_class {
 struct lurk_port {
 	const struct lurk_port_class *class;
 };
+
+/* Which of a keyboard's locks are lit, where the machine knows. */
+static inline uint8_t lurk_port_lit(struct lurk_port *port, uint16_t keyboard)
+{
+	return port->class->lit ? port->class->lit(port, keyboard) : 0;
+}
 
 #endif

@@ -164,7 +164,8 @@ static void listen(struct lurk_session *s, uint16_t number)
 	}
 	if (s->watch || k->unsettled || !k->used)
 		count = LURK_LISTEN_ALL;
-	s->port->class->listen(s->port, number, keys, count);
+	if (s->port->class->listen)
+		s->port->class->listen(s->port, number, keys, count);
 }
 
 static enum lurk_error settle(struct lurk_session *s, uint16_t number)
@@ -319,7 +320,7 @@ static void turn_caps_off(struct lurk_session *s, uint16_t number)
 	const struct lurk_keymap *keymap;
 	uint16_t described;
 
-	if (!(s->port->class->lit(s->port, number) >> LURK_LOCK_CAPS & 1) ||
+	if (!(lurk_port_lit(s->port, number) >> LURK_LOCK_CAPS & 1) ||
 	    !gives(k, NULL, LURK_KEY_CAPSLOCK) ||
 	    prepare(s, s->current, number, &described, &keymap, &choice, &report) ||
 	    gives(k, keymap, LURK_KEY_CAPSLOCK))
@@ -695,7 +696,7 @@ static bool caps_lock(void *data)
 
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 		if (keyboard_at(s, i)->present)
-			lit |= s->port->class->lit(s->port, i);
+			lit |= lurk_port_lit(s->port, i);
 	}
 	return lit >> LURK_LOCK_CAPS & 1;
 }
@@ -834,7 +835,7 @@ static void turn_locks_off(struct lurk_session *s, unsigned which, struct lurk_a
 			const struct lurk_session_keyboard *k = keyboard_at(s, i);
 
 			known |= k->present ? k->info.locks : 0;
-			lit |= k->present ? s->port->class->lit(s->port, i) : 0;
+			lit |= k->present ? lurk_port_lit(s->port, i) : 0;
 		}
 		if (!(known & bit))
 			report->locks_unknown |= bit;

@@ -80,7 +80,7 @@ static struct json_object *keyboard_json(struct lurk_session *session, uint16_t 
 	add_number(one, "table_entries", k->info.table_entries);
 	add_number(one, "others_changes", k->info.others_changes);
 	add_number(one, "locks", k->info.locks);
-	add_number(one, "lit", session->port->class->lit(session->port, number));
+	add_number(one, "lit", lurk_port_lit(session->port, number));
 	add_text(one, "declares",
 		 lurk_hex_write(k->info.declares, sizeof k->info.declares, declares));
 	add_flag(one, "used", k->used);
