@@ -130,8 +130,9 @@ static void prepare_job(const struct picture_work *w, struct picture_side *side)
 	const struct picture_options *o = w->o;
 
 	side->job = (struct picture_job){
-		.image = side->bytes ? &side->image : NULL,
-		.keyboard = side->bytes ? keyboard_in(w, &side->image) : 0,
+		.image = &side->image,
+		.without_rules = side->without_rules,
+		.keyboard = keyboard_in(w, &side->image),
 		.info = w->info,
 		.layout = w->layout,
 		.held = o->held,
@@ -142,12 +143,13 @@ static void prepare_job(const struct picture_work *w, struct picture_side *side)
 	name_caps(w, &side->picture);
 }
 
-static bool open_file(struct picture_work *w)
+static bool open_file(struct picture_work *w, bool rules)
 {
 	struct picture_side *side = &w->sides[w->side_count++];
 
 	side->bytes = cli_image(w->o->cli, &side->image);
-	snprintf(side->words, sizeof side->words, "With the rules");
+	side->without_rules = !rules;
+	snprintf(side->words, sizeof side->words, rules ? "With the rules" : "Without rules");
 	if (side->bytes)
 		return true;
 	cli_fail(CLI_COULD_NOT, "%s: too long", w->o->cli->profile_path);
@@ -167,16 +169,13 @@ static bool open_sides(struct picture_work *w)
 {
 	const struct picture_options *o = w->o;
 
-	if (o->before_after && !o->version_count) {
-		snprintf(w->sides[0].words, sizeof w->sides[0].words, "Without rules");
-		w->side_count = 1;
-		return open_file(w);
-	}
+	if (o->before_after && !o->version_count && !open_file(w, false))
+		return false;
 	for (unsigned i = 0; i < o->version_count; i++) {
 		if (!open_version(w, o->versions[i]))
 			return false;
 	}
-	return o->version_count == (o->before_after ? 2U : 1U) || open_file(w);
+	return o->version_count == (o->before_after ? 2U : 1U) || open_file(w, true);
 }
 
 /* ---- What is said of it ---------------------------------------------------------------------- */
@@ -216,7 +215,7 @@ static void write_title(struct picture_work *w)
 		snprintf(w->title, sizeof w->title, "%s", code_words[o->codes]);
 		return;
 	}
-	if (picture_subject(w)->bytes && picture_subject(w)->image.profile_count) {
+	if (picture_subject(w)->image.profile_count) {
 		lurk_image_profile(&picture_subject(w)->image, 0, &profile);
 		cli_safe(profile.name.length ? profile.name : profile.word, name, sizeof name);
 	}

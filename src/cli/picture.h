@@ -30,7 +30,8 @@ struct picture_options {
 /* One side of a picture: rules from the file, or a version. */
 struct picture_side {
 	struct lurk_image image;
-	uint8_t *bytes; /* NULL for no rules */
+	uint8_t *bytes; /* the image's */
+	bool without_rules;
 	struct picture_job job;
 	struct picture picture;
 	char words[64];

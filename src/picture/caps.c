@@ -11,9 +11,9 @@ static const double gap = 0.6;     /* around each cap */
 static const double padding = 1.5; /* between a cap's edge and its texts */
 static const double body = 4.5;    /* around all caps */
 static const double corner = 1.6;
-static const double sign_size = 3.0;
+static const double sign_size = 3.0, crack_width = 1.0;
 static const double top_text = 2.7, small_text = 3.0, least_text = 2.0;
-static const double legend_text = 5.0, label_text = 3.7, main_text = 4.8;
+static const double legend_text = 5.0, label_text = 3.7, main_text = 4.8, most_apart = 6.5;
 
 struct cap_box {
 	double x, y, width, height, scale; /* of the cap's face, without the gap */
@@ -98,7 +98,7 @@ static void draw_crack(struct drawing *d, const struct cap_box *b)
 {
 	enum { TURNS = 9 };
 	const double x = b->x + padding / 2 * b->scale, step = b->height / TURNS;
-	const double swing = 0.5 * b->scale;
+	const double swing = crack_width / 2 * b->scale;
 
 	drawing_path(d, INK_NONE, b->text, 0.45 * b->scale);
 	for (unsigned i = 0; i <= TURNS; i++)
@@ -200,10 +200,13 @@ static struct zones zones_of(const struct cap_box *b)
 	const struct picture_cap *cap = b->cap;
 	const bool sign = cap->mark && !cap->faint;
 	const bool low = b->height < 14 * b->scale; /* media keys: the sign is beside the text */
-	const double pad = padding * b->scale, edge = pad * 0.7, inner = b->width - 2 * pad;
+	const double pad = padding * b->scale, edge = pad * 0.7;
 	const double strip = 4.0 * b->scale, size = sign_size * b->scale;
 	const double below = *cap->small || cap->by_code ? strip : 0;
-	struct zones z = {.left = b->x + pad, .above = *top_of(cap) || (sign && !low) ? strip : 0};
+	const double crack = cap->broken ? crack_width * b->scale : 0;
+	const double inner = b->width - 2 * pad - crack;
+	struct zones z = {.left = b->x + pad + crack,
+			  .above = *top_of(cap) || (sign && !low) ? strip : 0};
 
 	z.top = b->y + edge + strip / 2;
 	z.top_width = inner - (sign ? size * (cap->pair ? 1.9 : 1.15) : 0);
@@ -254,9 +257,10 @@ static void draw_main(struct drawing *d, const struct cap_box *b, const struct z
 		caps_text(d, &box, cap->main, x, z->middle, 1, b->text);
 		return;
 	}
-	box.height /= 2;
-	caps_text(d, &box, cap->main, x, z->middle - height / 4, 1, b->text);
-	caps_text(d, &box, cap->second, x, z->middle + height / 4, 1, b->text);
+	/* On a tall cap the two stay together. */
+	box.height = height / 2 < most_apart * b->scale ? height / 2 : most_apart * b->scale;
+	caps_text(d, &box, cap->main, x, z->middle - box.height / 2, 1, b->text);
+	caps_text(d, &box, cap->second, x, z->middle + box.height / 2, 1, b->text);
 }
 
 static void draw_texts(struct drawing *d, const struct cap_box *b)
@@ -402,10 +406,9 @@ void caps_draw_sample(struct drawing *d, enum picture_sign sign, double x, doubl
 	cap.by_code = sign == PICTURE_SIGN_BY_CODE;
 	cap.absent = sign == PICTURE_SIGN_ABSENT;
 	cap.held = sign == PICTURE_SIGN_HELD;
+	cap.broken = sign == PICTURE_SIGN_BROKEN;
 	snprintf(cap.with, sizeof cap.with, "%s", sign == PICTURE_SIGN_WITH ? " " : "");
-	draw_face(d, &b);
 	b.scale *= 2; /* so that the sign can be seen */
+	draw_face(d, &b);
 	draw_signs(d, &b);
-	if (sign == PICTURE_SIGN_BROKEN)
-		draw_crack(d, &b);
 }

@@ -82,6 +82,17 @@ static void modifiers_text(uint16_t bits, bool brief, char *out, size_t size)
 	}
 }
 
+/* Of a shortcut: programs look for Latin letters, also where the layout has others on its keys. */
+static void shortcut_key_text(const struct face *f, lurk_key key, char text[PICTURE_TEXT])
+{
+	enum { AFTER_LATIN = 0x250 };
+	const char *meaning = lurk_key_meaning(key), *at = text;
+
+	key_text(f, key, text);
+	if (lurk_utf8_next(&at) >= AFTER_LATIN && isalpha((unsigned char)*meaning) && !meaning[1])
+		snprintf(text, PICTURE_TEXT, "%c", toupper((unsigned char)*meaning));
+}
+
 /* "Control+C Control+V", or with brief names. */
 static void chords_text(const struct face *f, const struct lurk_text *steps, bool brief, char *out)
 {
@@ -93,7 +104,10 @@ static void chords_text(const struct face *f, const struct lurk_text *steps, boo
 		char held[PICTURE_TEXT] = "", key[PICTURE_TEXT], name[PICTURE_TEXT];
 
 		modifiers_text(step.modifiers & LURK_MOD_ALL, brief, held, sizeof held);
-		key_text(f, step.key, key);
+		if (*held)
+			shortcut_key_text(f, step.key, key);
+		else
+			key_text(f, step.key, key);
 		picture_first(key, name);
 		if (i)
 			lurk_append(out, PICTURE_TEXT / 2, " ");
@@ -171,7 +185,7 @@ static struct lurk_keymap *compile(const struct picture_job *job, uint8_t wiring
 	struct lurk_keymap *keymap = NULL;
 	void *memory = NULL;
 
-	if (!job->image)
+	if (!job->image || job->without_rules)
 		return NULL;
 	if (lurk_compile(&compile, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
 		memory = malloc(report.needed);
@@ -228,8 +242,9 @@ static bool rule_at(const struct picture_job *job, unsigned index, struct lurk_r
 {
 	struct lurk_profile profile = {.based_on = (uint16_t)(job->profile + 1)};
 
-	for (unsigned depth = 0; job->image && profile.based_on && depth <= LURK_BASES_MAX;
-	     depth++) {
+	if (!job->image || job->without_rules)
+		return false;
+	for (unsigned depth = 0; profile.based_on && depth <= LURK_BASES_MAX; depth++) {
 		lurk_image_profile(job->image, profile.based_on - 1U, &profile);
 		if (index < profile.rule_count) {
 			lurk_image_rule(job->image, profile.first_rule + index, rule);

@@ -59,7 +59,8 @@ enum picture_codes {
 };
 
 struct picture_job {
-	const struct lurk_image *image;        /* NULL for no rules; its first profile counts */
+	const struct lurk_image *image;        /* NULL for none */
+	bool without_rules;                    /* of it, only what keyboards are like counts */
 	uint16_t profile;                      /* index in the image */
 	uint16_t keyboard;                     /* 1 + its index in the image, 0 for none of these */
 	const struct lurk_port_keyboard *info; /* NULL where it is not here */

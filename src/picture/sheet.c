@@ -190,12 +190,30 @@ static void draw_table(struct drawing *d, const struct sheet *sheet, double x, d
 	}
 }
 
+/* How to get back, in a box; all lines in the size that the longest has room for. */
+static void draw_back(struct drawing *d, const struct sheet *sheet, double left, double top,
+		      double width)
+{
+	const double padding = 4, inner = width - 2 * padding;
+	double size = 3.4, y = top + padding / 2;
+
+	for (unsigned i = 0; i < sheet->back_count; i++) {
+		double wide = drawing_text_width(d, 1, false, sheet->back[i]);
+
+		size = wide * size > inner ? inner / wide : size;
+	}
+	y += draw_line(d, left + padding, y, inner, 4.4, true, INK_TEXT, "How to get back");
+	for (unsigned i = 0; i < sheet->back_count; i++)
+		y += draw_line(d, left + padding, y, inner, size, false, INK_TEXT, sheet->back[i]);
+	drawing_box(d, left, top, width, y + padding / 2 - top, 2, INK_NONE, INK_TEXT, 0.5);
+}
+
 void sheet_card(struct drawing *d, const struct sheet *sheet, const struct sheet_paper *paper)
 {
 	const double width = paper->height - 2 * margin, bottom = paper->width - margin;
 	const double back_width = 92, table_width = width - back_width - 6;
 	const double keyboard = widest(sheet, 1);
-	double scale = keyboard > width ? width / keyboard : 1, y = margin, back;
+	double scale = keyboard > width ? width / keyboard : 1, y = margin;
 
 	/* At most half of the page is the keyboard. */
 	if (caps_height(sheet->pictures[0], scale) > paper->width * 0.5)
@@ -207,14 +225,7 @@ void sheet_card(struct drawing *d, const struct sheet *sheet, const struct sheet
 	y += caps_height(sheet->pictures[0], scale) + 3;
 	y = draw_signs(d, sheet, margin, y, width, 3.2) + 1;
 	draw_table(d, sheet, margin, y, table_width, bottom);
-	back = y + 2;
-	back += draw_line(d, margin + table_width + 10, back, back_width - 8, 4.4, true, INK_TEXT,
-			  "How to get back");
-	for (unsigned i = 0; i < sheet->back_count; i++)
-		back += draw_line(d, margin + table_width + 10, back, back_width - 8, 3.4, false,
-				  INK_TEXT, sheet->back[i]);
-	drawing_box(d, margin + table_width + 6, y, back_width, back + 2 - y, 2, INK_NONE, INK_TEXT,
-		    0.5);
+	draw_back(d, sheet, margin + table_width + 6, y, back_width);
 }
 
 /* ---- Labels to cut out ------------------------------------------------------------------------

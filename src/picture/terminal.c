@@ -208,6 +208,32 @@ static void second_line(const struct picture_cap *cap, unsigned room, char out[2
 	}
 }
 
+/* A shortcut too long for one line has both, before what it gave: "Meta" and "+C". */
+static bool on_two_lines(const struct picture_cap *cap, unsigned room, char upper[PICTURE_TEXT],
+			 char lower[PICTURE_TEXT])
+{
+	const char *at = cap->main;
+
+	if (!cap->mark || *cap->with || cap->held || cap->pressed || cap->target)
+		return false;
+	for (;;) {
+		size_t length = picture_first(at, upper);
+		char *plus = strrchr(upper, '+');
+
+		if (lurk_utf8_columns(upper) <= room)
+			return false;
+		if (plus > upper && lurk_utf8_columns(plus) <= room) {
+			snprintf(lower, PICTURE_TEXT, "%s", plus);
+			*plus = '\0';
+			if (lurk_utf8_columns(upper) <= room)
+				return true;
+		}
+		if (!at[length])
+			return false;
+		at += length + 1;
+	}
+}
+
 static void draw_texts(struct canvas *c, const struct picture_cap *cap, const struct frame *f)
 {
 	const unsigned left = f->left + 1, room = f->right - f->left - 1, row = f->top + 1;
@@ -216,6 +242,7 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 	const uint8_t style = lit ? REVERSED : quiet ? DIM : cap->mark ? BOLD : NORMAL;
 	const char *flag = cap->broken ? "×" : cap->by_code && !cap->faint ? "≡" : "";
 	char line[2 * PICTURE_TEXT], side[LURK_LEGEND + 8];
+	char upper[PICTURE_TEXT], lower[PICTURE_TEXT];
 
 	if (lit) {
 		for (unsigned y = row; y < f->bottom; y++) {
@@ -232,7 +259,10 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 		}
 	}
 	second_line(cap, room - lurk_utf8_columns(flag), line);
-	if (*cap->main || *line) {
+	if (on_two_lines(cap, room, upper, lower)) {
+		put(c, left, row, upper, style);
+		put_fitted(c, left, row + 1, room - lurk_utf8_columns(flag), lower, style);
+	} else if (*cap->main || *line) {
 		put_fitted(c, left, row, room, *cap->main ? cap->main : cap->legends[0], style);
 		put_fitted(c, left, row + 1, room - lurk_utf8_columns(flag), line,
 			   lit ? REVERSED : DIM);

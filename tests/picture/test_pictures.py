@@ -116,6 +116,7 @@ class Cap:
         self.round = self.is_round()
         self.texts = group.findall(SVG + "text")
         self.words = [t.text for t in self.texts]
+        self.cracks = [box_of_path(p) for p in self.paths[1:] if re.sub("[^A-Z]", "", p.get("d")) == "M" + 9 * "L"]
         # What a text stands on: the face, and lines of hatching.
         self.grounds = {self.paths[0].get("fill")} | {p.get("stroke") for p in self.paths[1:]
                                                       if "nothing" in self.classes and p.get("stroke-width") == "0.5"}
@@ -156,6 +157,8 @@ def must_be_sound(path, about):
                 middle = ((cap.box[0] + cap.box[2]) / 2, (cap.box[1] + cap.box[3]) / 2)
                 assert math.hypot(x - middle[0], y - middle[1]) <= (cap.box[2] - cap.box[0]) / 2, f"{told}: {text.text} leaves the knob"
             assert float(text.get("font-size")) >= 1.2, f"{told}: {text.text} is too small to read"
+            for crack in cap.cracks:
+                assert not overlap(box, crack, slack=-0.4), f"{told}: {text.text} touches the crack"
             for ground in cap.grounds:
                 ratio = contrast(text.get("fill"), ground)
                 assert ratio >= 4.5, f"{told}: {text.text}: contrast {ratio:.1f} on {ground}"
@@ -222,6 +225,8 @@ FACES = [
     ("--layout de", "KeyY", "", ["Z"]),
     ("--layout fr", "Digit2", "", ["é", "2", "~"]),
     ("--layout ar", "KeyQ", "", ["ض", "◌َ"]),
+    ("--layout ar", "Pause", "changed", ["Pause", "Meta+C"]),
+    ("--layout de", "F9", "changed", ["F9", "Ctrl+K", "Ctrl+C"]),
     ("--layout jp", "NonConvert", "", ["無変換"]),
     ("--layout ru", "KeyA", "", ["Ф"]),
     ("--codes scan", "Pause", "", ["Pause", "e11d45", "e11477"]),
@@ -351,6 +356,8 @@ def terminals(desk):
             assert columns_of(line) <= columns, (columns, form, layout, line)
             for a, b in zip(line, line[1:]):
                 assert (a in RIGHT) == (b in LEFT), f"{columns} {form} {layout}: {a}{b} in {line}"
+    told = desk.run("picture --keyboard wagtail", columns=80)
+    assert "┃Meta┃\n" in told and "┃+C  ┃\n" in told, told
     told = desk.run("picture --keyboard wagtail", columns=160)
     for word in ("┃Enter", "┃Caps Lock", "⇄1 Meta", "┃Meta+C", "Backspace", "another job", "hold ShiftLeft"):
         assert word in told, f"{word}\n{told}"
@@ -370,6 +377,8 @@ def lit(desk):
 
 
 def versions(desk):
+    broken = [(c.name, c.words) for c in read(desk.picture("--before-after --keyboard heron"))[1] if "broken" in c.classes]
+    assert len(broken) == 2 and broken[0] == broken[1], broken
     desk.run("apply --force")
     desk.write("hide/profile.yaml", PROFILE.replace("CapsLock, gives: Enter", "CapsLock, gives: Escape"))
     assert "not in force: `lurk apply`" in desk.run("picture")
