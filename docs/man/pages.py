@@ -54,11 +54,11 @@ def option(line):
 def synopsis(name, arguments):
     lines = [f".Nm lurk {name}", ".Op Ar option ..."]
     for argument in re.findall(r"\[[^\]]*\[[^\]]*\]\]|\[[^\]]*\]|[^\s\[\]]+", arguments):
-        words = argument.strip("[]").replace("[", "")
+        words = "Op Ar ".join(argument.strip("[]").lower().split("["))
         if words.startswith("--") and words != "--" and " " not in words:
             lines.append(f".Fl -{words[2:]}")
         else:
-            lines.append(f".Op Ar {words.lower()}" if argument.startswith("[") else f".Ar {words.lower()}")
+            lines.append(f".Op Ar {words}" if argument.startswith("[") else f".Ar {words}")
     return lines
 
 
