@@ -97,8 +97,32 @@ static void offer_commands(const struct complete *c)
 	}
 }
 
+/* Forms and arrangements; after a comma the other one. */
+static void offer_forms(const struct complete *c)
+{
+	const char *comma = strrchr(c->begun, ',');
+	char both[64];
+
+	for (unsigned i = 0; i < LURK_FORM_COUNT; i++)
+		offer(c, lurk_form_name((enum lurk_form)i));
+	for (unsigned i = 0; i < LURK_ARRANGEMENT_COUNT; i++) {
+		snprintf(both, sizeof both, "%.*s%s", comma ? (int)(comma + 1 - c->begun) : 0,
+			 c->begun, lurk_arrangement_name((enum lurk_arrangement)i));
+		offer(c, both);
+	}
+}
+
+/* Variants, of which there are many, after a colon only. */
+static void offer_layout(void *data, const char *name)
+{
+	const struct complete *c = data;
+
+	if (!strchr(name, ':') || strchr(c->begun, ':'))
+		offer(c, name);
+}
+
 /* Words that an option takes; true where it is one of these. */
-static bool offer_values(const struct complete *c, const char *option)
+static bool offer_values(struct complete *c, const char *option)
 {
 	static const char *const values[][7] = {
 		{"--codes", "scan", "hid", "evdev", "names", "meaning"},
@@ -106,8 +130,14 @@ static bool offer_values(const struct complete *c, const char *option)
 		{"--with", "Shift", "Control", "Alt", "AltRight", "Meta"},
 	};
 
-	for (unsigned i = 0; !strcmp(option, "--form") && i < LURK_FORM_COUNT; i++)
-		offer(c, lurk_form_name((enum lurk_form)i));
+	if (!strcmp(option, "--form")) {
+		offer_forms(c);
+		return true;
+	}
+	if (!strcmp(option, "--layout")) {
+		lurk_layouts_each(offer_layout, c);
+		return true;
+	}
 	for (size_t i = 0; i < sizeof values / sizeof *values; i++) {
 		if (strcmp(option, values[i][0]) != 0)
 			continue;
@@ -115,10 +145,10 @@ static bool offer_values(const struct complete *c, const char *option)
 			offer(c, values[i][v]);
 		return true;
 	}
-	return !strcmp(option, "--form");
+	return false;
 }
 
-static void offer_all(const struct complete *c)
+static void offer_all(struct complete *c)
 {
 	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
 					      "off", "on",   "reach",   "resolve", NULL};

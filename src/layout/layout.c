@@ -81,6 +81,15 @@ struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 	return NULL;
 }
 
+void lurk_layouts_each(void (*tell)(void *data, const char *name), void *data)
+{
+	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+
+	if (context)
+		lurk_registry_each(context, tell, data);
+	xkb_context_unref(context);
+}
+
 const char *lurk_layout_name(const struct lurk_layout *layout)
 {
 	return layout->name;

@@ -28,6 +28,9 @@ enum { LURK_LAYOUT_STEPS = LURK_CHARACTER_STEPS };
  * common ones has. Returns out. */
 const char *lurk_layouts_with(uint32_t codepoint, char out[64]);
 
+/* Tells the name of each layout and variant that the system has. */
+void lurk_layouts_each(void (*tell)(void *data, const char *name), void *data);
+
 /* What it is called: "gb"; and in words: "English (UK)". */
 const char *lurk_layout_name(const struct lurk_layout *layout);
 const char *lurk_layout_words(struct lurk_layout *layout);

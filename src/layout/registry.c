@@ -98,3 +98,16 @@ bool lurk_registry_meant(struct xkb_context *context, const char *word, char nam
 	*name = '\0';
 	return false;
 }
+
+void lurk_registry_each(struct xkb_context *context, void (*tell)(void *data, const char *name),
+			void *data)
+{
+	FILE *list = open_list(context);
+	char section[16] = "";
+	struct entry entry;
+
+	while (list && read_entry(list, section, &entry))
+		tell(data, entry.name);
+	if (list)
+		fclose(list);
+}

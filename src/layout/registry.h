@@ -16,4 +16,8 @@ void lurk_registry_words(struct xkb_context *context, const char *name, char *wo
 bool lurk_registry_meant(struct xkb_context *context, const char *word, char name[64],
 			 char candidates[256]);
 
+/* Each layout's name; variants as "de:neo". */
+void lurk_registry_each(struct xkb_context *context, void (*tell)(void *data, const char *name),
+			void *data);
+
 #endif

@@ -758,7 +758,9 @@ def profiles(desk):
 
 
 COMPLETIONS = [
-    ("picture --codes h", ["hid"]), ("keyboards --form c", ["compact"]), ("picture --pap", ["--paper"]),
+    ("picture --codes h", ["hid"]), ("keyboards --form c", ["compact"]), ("picture --form compact,j", ["compact,jis"]),
+    ("picture --layout esp", []), ("picture --layout gb", ["gb"]), ("picture --layout de:ne", ["de:neo"]),
+    ("picture --pap", ["--paper"]),
     ("ma", ["map"]), ("map Caps", ["CapsLock"]), ("map CapsLock noth", ["nothing"]), ("map --ke", ["--keyboard"]),
     ("map CapsLock Enter --keyboard wag", ["wagtail"]), ("use g", ["game"]), ("profile n", ["new"]), ("use --pr", ["--previous", "--profile"]),
     ("swap meta", ["Meta", "MetaLeft", "MetaRight"]), ("map F12 --use ", ["base", "game"]), ("xyz", []), ("help rev", []),
