@@ -42,7 +42,8 @@ struct cli {
 	struct cli_other *others;         /* those beside it */
 	unsigned other_count;
 	struct lurk_characters characters;
-	struct lurk_layout *layout; /* opened when first asked */
+	struct lurk_layout *layout;       /* opened when first asked */
+	struct lurk_layout *usual_layout; /* for pictures, where none is known */
 	bool layout_missing;
 	char layout_name[64], layout_options[128];
 
@@ -120,6 +121,8 @@ bool cli_save_keyboards(struct cli *cli, const char *summary);
 const struct lurk_characters *cli_characters(struct cli *cli);
 /* The layout; NULL where none is known. */
 struct lurk_layout *cli_layout(struct cli *cli);
+/* The same for pictures: a US layout where none is known. NULL where even that is not there. */
+struct lurk_layout *cli_shown_layout(struct cli *cli);
 /* Finds the layout without reading the files, for commands that need nothing else. */
 void cli_find_layout(struct cli *cli);
 /* Ends all; false with the message printed where the desk could not be kept. */

@@ -135,6 +135,16 @@ struct lurk_layout *cli_layout(struct cli *cli)
 	return cli->layout;
 }
 
+struct lurk_layout *cli_shown_layout(struct cli *cli)
+{
+	struct lurk_message unused;
+	struct lurk_layout *own = cli_layout(cli);
+
+	if (!own && !cli->usual_layout)
+		cli->usual_layout = lurk_layout_open("us", &unused);
+	return own ? own : cli->usual_layout;
+}
+
 static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
 {
 	struct lurk_layout *layout = cli_layout(data);
@@ -445,6 +455,7 @@ bool cli_close(struct cli *cli)
 	lurk_keyboards_free(&cli->keyboards);
 	cli_forget_others(cli);
 	lurk_layout_close(cli->layout);
+	lurk_layout_close(cli->usual_layout);
 	return kept;
 }
 
@@ -462,6 +473,10 @@ bool cli_make_desk(const char *folder, bool quiet)
 	snprintf(path, sizeof path, "%s/desk.yaml", folder);
 	if (stat(path, &status) == 0)
 		return true;
+	if (errno != ENOENT) {
+		cli_fail(CLI_COULD_NOT, "%s: cannot be read: %s", path, strerror(errno));
+		return false;
+	}
 	if (!lurk_file_write(path, cli_demo_desk, strlen(cli_demo_desk), &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;

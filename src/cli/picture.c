@@ -90,8 +90,9 @@ static void choose_form(const struct cli *cli, const struct lurk_forms *wanted, 
 	job->form = wanted->has_form ? wanted->form : known->has_form ? known->form : job->form;
 	job->arrangement = wanted->has_arrangement  ? wanted->arrangement
 			   : known->has_arrangement ? known->arrangement
-			   : job->layout ? lurk_arrangement_for(lurk_layout_name(job->layout))
-					 : LURK_ISO;
+			   : job->layout && job->layout != cli->usual_layout
+				   ? lurk_arrangement_for(lurk_layout_name(job->layout))
+				   : LURK_ISO;
 }
 
 /* The keyboard as the image numbers it. */
@@ -244,7 +245,8 @@ static void write_under(struct picture_work *w)
 	for (char *c = arrangement; *c; c++)
 		*c = (char)(*c - 'a' + 'A');
 	if (w->layout)
-		snprintf(layout, sizeof layout, "; layout %s", lurk_layout_words(w->layout));
+		snprintf(layout, sizeof layout, "; layout %s%s", lurk_layout_words(w->layout),
+			 w->layout == cli->usual_layout ? ", as none is known (`--layout`)" : "");
 	if (cli->machine && cli->profile_exists && !o->version_count && !o->codes)
 		state = cli_pending(cli)    ? "; not in force: `lurk apply`"
 			: cli->machine->off ? "; all rules are off"
@@ -364,6 +366,9 @@ static int print_json(struct picture_work *w)
 	json_object_object_add(
 		object, "arrangement",
 		json_object_new_string(lurk_arrangement_name(picture_subject(w)->job.arrangement)));
+	json_object_object_add(
+		object, "layout",
+		w->layout ? json_object_new_string(lurk_layout_name(w->layout)) : NULL);
 	for (unsigned i = 0; i < picture_subject(w)->picture.count; i++)
 		json_object_array_add(list, cap_json(&picture_subject(w)->picture.caps[i]));
 	for (unsigned i = 0; i < w->rules.count; i++)
@@ -429,7 +434,7 @@ static int run(struct picture_work *w)
 		if (!w->layout)
 			return cli_fail(CLI_USAGE, "%s", why.text);
 	} else {
-		w->layout = cli_layout(o->cli);
+		w->layout = cli_shown_layout(o->cli);
 	}
 	if (!choose_keyboard(w) || !open_sides(w))
 		return CLI_COULD_NOT;
@@ -482,7 +487,7 @@ char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 		.profile = profile ? (uint16_t)(profile - 1) : 0,
 		.keyboard = image ? lurk_image_recognise(image, &info->identity) : 0,
 		.info = info,
-		.layout = cli_layout(cli),
+		.layout = cli_shown_layout(cli),
 	};
 	const struct lurk_forms any = {0};
 	struct picture *picture = calloc(1, sizeof *picture);

@@ -390,6 +390,7 @@ def versions(desk):
     data = json.loads(desk.run("picture 1 --keyboard heron --json"))
     caps = {c["key"]: c for c in data["caps"]}
     assert caps["CapsLock"]["says"] == "Enter" and caps["CapsLock"]["mark"] == "changed"
+    assert data["layout"] == "gb", data["layout"]
     assert (data["form"], data["arrangement"], caps["KeyA"]["x"], caps["KeyA"]["width"]) == ("compact", "iso", 1.75, 1)
     assert caps["KeyX"]["broken"] and caps["BrightnessUp"]["absent"]
 
@@ -429,6 +430,9 @@ def mistakes(desk):
     for arguments, status, words in WRONG:
         assert words in plain.run(f"picture {arguments}", status=status), arguments
     assert not os.path.exists(os.path.join(plain.folder, "p.pdf"))
+    if not os.path.exists("/etc/default/keyboard"):
+        told = plain.run("picture", LURK_DESK="", LURK_SOCKET="nowhere", XDG_CONFIG_HOME=plain.folder)
+        assert "full, ISO; layout English (US), as none is known (`--layout`)" in told and "│@" in told, told
     plain.write("hide/profile.yaml", "lurk: 1\nrules: [{press: CapsLock, gives: Entr}]\n")
     assert "profile.yaml:2" in plain.run("picture", status=3)
 
