@@ -10,6 +10,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "lurk/name.h"
+
 bool lurk_say(struct lurk_message *message, const char *format, ...)
 {
 	va_list args;
@@ -21,12 +23,47 @@ bool lurk_say(struct lurk_message *message, const char *format, ...)
 	return false;
 }
 
+/* Control characters, C1 ones as well; separators of lines; what turns the direction of text around
+ * beyond its own end; what is no character. */
+static bool is_harmful(uint32_t c)
+{
+	return c < 0x20 || (c >= 0x7f && c < 0xa0) || (c >= 0x2028 && c <= 0x202e) ||
+	       (c >= 0x2066 && c <= 0x2069) || (c & 0xfffe) == 0xfffe;
+}
+
+/* Whether a text ends within a character: it was cut there. */
+static bool is_cut(const char *text, size_t length)
+{
+	const uint8_t *b = (const uint8_t *)text;
+	const size_t whole = *b >= 0xf0 ? 4 : *b >= 0xe0 ? 3 : 2;
+
+	for (size_t i = 1; i < length; i++) {
+		if ((b[i] & 0xc0) != 0x80)
+			return false;
+	}
+	return *b >= 0xc2 && *b <= 0xf4 && length < whole;
+}
+
 void lurk_make_harmless(char *text)
 {
-	for (; *text; text++) {
-		if ((unsigned char)*text < ' ' || *text == 0x7f)
-			*text = '?';
+	char *to = text;
+	size_t n;
+
+	for (size_t left = strlen(text); left; left -= n, text += n) {
+		uint32_t c;
+
+		n = lurk_character_read(text, left, &c);
+		if (n && !is_harmful(c)) {
+			memmove(to, text, n);
+			to += n;
+			continue;
+		}
+		if (!n && is_cut(text, left))
+			break;
+		n = n ? n : 1;
+		*to++ = '?';
 	}
+	*to = '\0';
 }
 
 bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists,

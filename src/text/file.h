@@ -16,7 +16,8 @@ struct lurk_message {
 bool lurk_say(struct lurk_message *message, const char *format, ...) LURK_PRINTF(2, 3);
 
 /* Texts may come from anywhere, and control characters in them would be obeyed by a terminal: each
- * becomes a question mark. */
+ * becomes a question mark, as does a byte that is no UTF-8. A character that was cut off at the end
+ * is left out. The text becomes no longer. */
 void lurk_make_harmless(char *text);
 
 enum { LURK_FILE_MAX = 1 << 20 };

@@ -3,6 +3,7 @@ import itertools
 import json
 import math
 import os
+import random
 import re
 import shutil
 import struct
@@ -376,6 +377,25 @@ def lit(desk):
         assert here in result and ("┃job" in result) == bool(job), result
 
 
+def any_text(desk):
+    """Whatever rules and names say: well-formed, in its place, readable."""
+    typed = ["a", "W", "ß", "é", "<", "&", "'", '\\"', "  ", "ä" * 9]
+    pieces = [*typed, "漢", "ع", "ﷺ", "\u200f", "\u202e", "🙂", "\u0301", "\\u0007", "\\t"]
+    chance = random.Random(7)
+    caps = [c["key"] for c in json.loads(desk.run("picture --keyboard wagtail --json"))["caps"]]
+
+    def text(pieces, most):
+        return '"' + "".join(chance.choices(pieces, k=chance.randrange(1, most))) + '"'
+
+    for _ in range(6):
+        rules = "".join(f"  - {{press: {key}, gives: {{text: {text(typed, 40)}}}, note: {text(pieces, 60)}}}\n" for key in chance.sample(caps, 30))
+        desk.write("hide/profile.yaml", f"lurk: 1\nname: {text(pieces, 60)}\nlayout: de\nrules:\n{rules}")
+        for arguments in ("--keyboard wagtail", "--keyboard wagtail --card", "--form compact --layout ar --with Shift"):
+            must_be_sound(desk.picture(arguments), arguments)
+        assert "30 labels" in desk.run("picture --labels --keyboard wagtail -o p.pdf")
+        desk.run("picture --keyboard wagtail", columns=90)
+
+
 def versions(desk):
     broken = [(c.name, c.words) for c in read(desk.picture("--before-after --keyboard heron"))[1] if "broken" in c.classes]
     assert len(broken) == 2 and broken[0] == broken[1], broken
@@ -438,7 +458,7 @@ def mistakes(desk):
 
 
 TESTS = [every_form_and_layout, every_kind, caps_say_what_keys_give, without_colour, golden, labels_are_true, pages,
-         files_of_each_kind, terminals, lit, versions, forms_are_kept, mistakes]
+         files_of_each_kind, terminals, lit, any_text, versions, forms_are_kept, mistakes]
 failed = 0
 for test in TESTS:
     if len(sys.argv) > 3 and test.__name__ not in sys.argv[3:]:
@@ -446,7 +466,7 @@ for test in TESTS:
     try:
         test(Desk())
         print(f"ok {test.__name__}")
-    except AssertionError as error:
+    except (AssertionError, ElementTree.ParseError) as error:
         failed += 1
         print(f"{test.__name__} failed:\n{error}")
 for folder in Desk.folders:

@@ -553,6 +553,33 @@ static void words_of_files(void **state)
 	}
 }
 
+/* What a terminal or an XML reader could stumble over. */
+static void texts_become_harmless(void **state)
+{
+	static const char *const rows[][2] = {
+		{"teal", "teal"},
+		{"a\033[2Jb\n", "a?[2Jb?"},
+		{"Möwe 雁 \360\237\246\206", "Möwe 雁 \360\237\246\206"},
+		{"a\302\233b", "a?b"},     /* C1 */
+		{"a\342\200\256b", "a?b"}, /* right-to-left override */
+		{"a\342\200\250b", "a?b"}, /* line separator */
+		{"a\357\277\277b", "a?b"}, /* no character */
+		{"a\303(b\377", "a?(b?"},  /* no UTF-8 */
+		{"a\355\240\200", "a???"}, /* half of a pair */
+		{"M\303", "M"},
+		{"\342\200", ""}, /* cut off */
+	};
+
+	(void)state;
+	for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+		char text[32];
+
+		snprintf(text, sizeof text, "%s", rows[i][0]);
+		lurk_make_harmless(text);
+		assert_string_equal(text, rows[i][1]);
+	}
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
@@ -564,6 +591,7 @@ int main(void)
 		cmocka_unit_test(scalars_are_quoted),
 		cmocka_unit_test(several_profiles_go_into_one_image),
 		cmocka_unit_test(words_of_files),
+		cmocka_unit_test(texts_become_harmless),
 	};
 
 	return cmocka_run_group_tests_name("profile", tests, NULL, NULL);
