@@ -366,9 +366,9 @@ static int print_json(struct picture_work *w)
 	json_object_object_add(
 		object, "arrangement",
 		json_object_new_string(lurk_arrangement_name(picture_subject(w)->job.arrangement)));
-	json_object_object_add(
-		object, "layout",
-		w->layout ? json_object_new_string(lurk_layout_name(w->layout)) : NULL);
+	json_object_object_add(object, "layout",
+			       w->layout ? json_object_new_string(lurk_layout_name(w->layout))
+					 : NULL);
 	for (unsigned i = 0; i < picture_subject(w)->picture.count; i++)
 		json_object_array_add(list, cap_json(&picture_subject(w)->picture.caps[i]));
 	for (unsigned i = 0; i < w->rules.count; i++)

@@ -21,7 +21,7 @@ static bool next_below(const struct cli_machine *machine, const char *top, unsig
 
 static bool holds(const struct cli_machine *machine, uint32_t rule)
 {
-	struct lurk_profile profile;
+	struct lurk_profile profile = {0};
 
 	for (unsigned next = 0; next_below(machine, machine->profile, &next, &profile);) {
 		if (rule - profile.first_rule < profile.rule_count)
@@ -32,7 +32,7 @@ static bool holds(const struct cli_machine *machine, uint32_t rule)
 
 bool cli_acts(const struct cli *cli, const char *top, const char *word)
 {
-	struct lurk_profile profile;
+	struct lurk_profile profile = {0};
 
 	for (unsigned next = 0; next_below(cli->machine, top, &next, &profile);) {
 		if (profile.word.length == strlen(word) &&

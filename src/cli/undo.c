@@ -217,7 +217,8 @@ bool cli_go_back(struct cli_machine *machine, const uint8_t *bytes, size_t lengt
 	if (lurk_image_open(bytes, length, &image) == LURK_OK && image.profile_count)
 		lurk_image_profile(&image, 0, &old_start);
 	same = start.word.length == old_start.word.length &&
-	       !strncasecmp(start.word.bytes, old_start.word.bytes, start.word.length);
+	       (!start.word.length ||
+		!strncasecmp(start.word.bytes, old_start.word.bytes, start.word.length));
 	return cli_machine_apply(machine, bytes, length, same ? machine->profile : NULL, outcome);
 }
 
