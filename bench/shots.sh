@@ -5,9 +5,11 @@ set -euo pipefail
 out=$PWD/docs/screenshots
 lurk=$PWD/build/lurk
 root=$PWD
-work=$(mktemp -d)
+work=${TMPDIR:-/tmp}/lurk-shots # one name, since pictures show it
+rm -rf "$work"
 trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
-mkdir -p "$out" "$work/bin"
+mkdir -p "$out"
+mkdir "$work" "$work/bin"
 ln -s "$lurk" "$work/bin/lurk"
 export PATH=$work/bin:$PATH LURK_DESK=hide DISPLAY=:97
 cd "$work"

@@ -38,6 +38,7 @@ int cli_overview(struct cli *cli)
 		puts("  lurk apply             put the file into force");
 	puts("  lurk identify          press a key, see what it sends and gives\n"
 	     "  lurk map KEY RESULT    give a key another job\n"
+	     "  lurk picture           the keyboard with what each key gives\n"
 	     "  lurk show              the rules, line by line\n"
 	     "  lurk --help            everything else");
 	return CLI_DONE;
