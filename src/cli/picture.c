@@ -248,8 +248,9 @@ static void write_under(struct picture_work *w)
 		snprintf(layout, sizeof layout, "; layout %s%s", lurk_layout_words(w->layout),
 			 w->layout == cli->usual_layout ? ", as none is known (`--layout`)" : "");
 	if (cli->machine && cli->profile_exists && !o->version_count && !o->codes)
-		state = cli_pending(cli)    ? "; not in force: `lurk apply`"
-			: cli->machine->off ? "; all rules are off"
+		state = cli_pending(cli)          ? "; not in force: `lurk apply`"
+			: cli->machine->off       ? "; all rules are off"
+			: !*cli->machine->profile ? ""
 			: strcasecmp(cli->machine->profile, cli->profile.word) != 0
 				? "; another profile is in force: `lurk status`"
 				: "; in force";

@@ -153,6 +153,8 @@ bool lurk_file_write(const char *path, const char *bytes, size_t length,
 		return lurk_say(message, "%s: its folder cannot be made: %s", path,
 				strerror(errno));
 	had_old = stat(real, &old) == 0;
+	if (had_old && !S_ISREG(old.st_mode))
+		return lurk_say(message, "%s: cannot be written: it is no plain file", path);
 	snprintf(temporary, sizeof temporary, "%s.XXXXXX", real);
 	fd = mkstemp(temporary);
 	if (fd < 0)

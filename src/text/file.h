@@ -28,7 +28,8 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 		    struct lurk_message *message);
 
 /* Writes a new file beside it, flushes it to the disk and puts it in the old one's place, with the
- * old one's permissions. A symbolic link stays one. Missing folders are made. */
+ * old one's permissions. A symbolic link stays one, and what is no plain file is refused. Missing
+ * folders are made. */
 bool lurk_file_write(const char *path, const char *bytes, size_t length,
 		     struct lurk_message *message);
 

@@ -431,6 +431,8 @@ WRONG = [
     ("--paper a3 -o p.pdf", 2, "write a4 or letter"),
     ("-o nowhere/at/all/p.svg", 0, "p.svg"),
     ("-o hide/profile.yaml/p.svg", 3, "p.svg"),
+    ("-o folder.svg", 3, "folder.svg: cannot be written: it is no plain file"),
+    ("-o pipe.svg", 3, "pipe.svg: cannot be written: it is no plain file"),
     ("--labels --keyboard curlew -o p.pdf", 1, "no label to print"),
 ]
 
@@ -446,7 +448,11 @@ def forms_are_kept(desk):
 
 
 def mistakes(desk):
+    empty = Desk("lurk: 1\n").run("picture", columns=120)
+    assert "in force" not in empty and "without rules" not in empty, empty
     plain = Desk("lurk: 1\nrules:\n  - {press: CapsLock, gives: Enter}\n")
+    os.mkdir(os.path.join(plain.folder, "folder.svg"))
+    os.mkfifo(os.path.join(plain.folder, "pipe.svg"))
     for arguments, status, words in WRONG:
         assert words in plain.run(f"picture {arguments}", status=status), arguments
     assert not os.path.exists(os.path.join(plain.folder, "p.pdf"))
