@@ -342,9 +342,9 @@ struct lurk_history;
 struct lurk_press_record;
 
 /* The keyboard of a press as text for a terminal, to be freed: with the keys that are held on it,
- * and those whose jobs they do. */
+ * and those whose jobs they do. NULL where it cannot be drawn in so many lines, 0 for any. */
 char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
-		       const struct lurk_press_record *press);
+		       const struct lurk_press_record *press, unsigned lines);
 
 /* ---- chord.c -------------------------------------------------------------------------------- */
 

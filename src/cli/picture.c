@@ -410,7 +410,7 @@ static int print_terminal(struct picture_work *w)
 	cli_print_strong(w->title);
 	printf("\n%s\n", w->under);
 	for (unsigned i = 0; i < w->side_count; i++) {
-		char *drawn = terminal_draw(&w->sides[i].picture, cli_columns(), cli_styled());
+		char *drawn = terminal_draw(&w->sides[i].picture, cli_columns(), 0, cli_styled());
 
 		if (w->side_count > 1)
 			printf("%s:\n", w->sides[i].words);
@@ -476,7 +476,7 @@ static void light(struct picture *picture, const struct lurk_press_record *r)
 }
 
 char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
-		       const struct lurk_press_record *press)
+		       const struct lurk_press_record *press, unsigned lines)
 {
 	const struct cli_machine *machine = cli->machine;
 	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
@@ -504,7 +504,7 @@ char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 		if (r->held && r->keyboard == press->keyboard)
 			light(picture, r);
 	}
-	drawn = terminal_draw(picture, cli_columns(), cli_styled());
+	drawn = terminal_draw(picture, cli_columns(), lines, cli_styled());
 	free(picture);
 	return drawn;
 }

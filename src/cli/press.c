@@ -259,29 +259,40 @@ static void erase(struct presses *p)
 	p->drawn = 0;
 }
 
+/* The part of a text that goes on one line, up to a blank where there is one; then the next. */
+static size_t line_of(const char *text, const char **next)
+{
+	const size_t width = cli_columns() - 2 * INDENT, length = strlen(text);
+	size_t n = length;
+
+	if (n > width) {
+		for (n = width; n && text[n] != ' '; n--)
+			;
+		n = n ? n : strcspn(text, " ");
+	}
+	*next = text + n + strspn(text + n, " ");
+	return n;
+}
+
+static unsigned lines_of(const char *text)
+{
+	unsigned lines = 0;
+
+	for (; *text; lines++)
+		line_of(text, &text);
+	return lines;
+}
+
 /* Prints a text wrapped at blanks; returns how many lines that took. */
 static unsigned wrapped(const char *text)
 {
-	unsigned width = cli_columns() - 2 * INDENT, at = 0, lines = 1;
-	char word[200];
+	unsigned lines = 0;
 
-	printf("%*s", INDENT, "");
-	while (*text) {
-		size_t n = strcspn(text, " ");
+	for (const char *next; *text; text = next, lines++) {
+		size_t n = line_of(text, &next);
 
-		snprintf(word, sizeof word, "%.*s", (int)n, text);
-		if (at && at + 1 + n > width) {
-			printf("\n%*s", INDENT, "");
-			lines++;
-			at = 0;
-		}
-		if (at)
-			putchar(' ');
-		fputs(word, stdout);
-		at += (unsigned)n + (at ? 1 : 0);
-		text += n + (text[n] == ' ');
+		printf("%*s%.*s\n", INDENT, "", (int)n, text);
 	}
-	putchar('\n');
 	return lines;
 }
 
@@ -333,12 +344,13 @@ static void draw_cap(struct presses *p, const struct lurk_press_record *r)
 	}
 }
 
+/* Words on a press; what is odd about it only where there is room for it. */
 static void draw_press(struct presses *p, const struct lurk_press_record *r)
 {
+	enum { BELOW = 3 }; /* a blank line, how to end it, and the cursor */
 	char line[PRESSES_WORDS], gives[128], means[96], scan[LURK_SCAN_TEXT], time[32];
 	char from[64];
 
-	draw_cap(p, r);
 	means_words(r->key, means);
 	snprintf(line, sizeof line, "Scan code %s. %s%s%sNow %s. ", lurk_scan_write(r->scan, scan),
 		 *means ? "M" : "", *means ? means + 1 : "", *means ? ". " : "",
@@ -354,31 +366,44 @@ static void draw_press(struct presses *p, const struct lurk_press_record *r)
 	if (*interface_words(r, from))
 		snprintf(line + strlen(line), sizeof line - strlen(line), " It comes %s.", from);
 	p->drawn += wrapped(line);
-	if (*oddity_words(p, r, line))
+	if (*oddity_words(p, r, line) && p->drawn + lines_of(line) + BELOW <= cli_rows())
 		p->drawn += wrapped(line);
 }
 
-/* The keyboard with the press on it, where the terminal is large enough. */
+/* The keyboard with the press on it, where the terminal is large enough; then what the key is
+ * called, as a cap where there is room for that. */
 static void draw_picture(struct presses *p, const struct lurk_press_record *r)
 {
-	enum { WORDS = 12 }; /* lines below it */
+	enum { WORDS = 12, FEWER_WORDS = 8, ROWS_LEAST = 24 }; /* lines below it */
 	const unsigned rows = cli_rows();
-	char *picture = p->picture(p->cli, &p->history, r), line[PRESSES_FOOT];
+	char *picture = NULL, line[PRESSES_FOOT], name[LURK_WORDS];
 	unsigned lines = 0;
 
+	if (rows > FEWER_WORDS && cli_columns() >= TERMINAL_LEAST)
+		picture = p->picture(p->cli, &p->history, r, rows - FEWER_WORDS);
+	if (!picture) {
+		snprintf(line, sizeof line,
+			 "The keyboard's picture takes %d columns and %d lines, and this terminal "
+			 "has %u and %u.",
+			 TERMINAL_LEAST, ROWS_LEAST, cli_columns(), rows);
+		p->drawn += wrapped(line);
+		draw_cap(p, r);
+		return;
+	}
 	for (const char *c = picture; *c; c++)
 		lines += *c == '\n';
-	if (lines + WORDS <= rows && cli_columns() >= TERMINAL_LEAST) {
-		fputs(picture, stdout);
-		p->drawn += lines;
-	} else {
-		snprintf(line, sizeof line,
-			 "The keyboard's picture takes %d columns and %u lines, and this terminal "
-			 "has %u and %u.",
-			 TERMINAL_LEAST, lines + WORDS, cli_columns(), rows);
-		p->drawn += wrapped(line);
-	}
+	fputs(picture, stdout);
 	free(picture);
+	p->drawn += lines;
+	if (lines + WORDS <= rows) {
+		draw_cap(p, r);
+		return;
+	}
+	key_words(p, r, name);
+	printf("%*s", INDENT, "");
+	cli_print_strong(name);
+	printf(" on %s\n", cli_keyboard_name(p->cli, r->keyboard));
+	p->drawn++;
 }
 
 static void draw(struct presses *p)
@@ -390,6 +415,8 @@ static void draw(struct presses *p)
 	p->drawn++;
 	if (r && p->picture)
 		draw_picture(p, r);
+	else if (r)
+		draw_cap(p, r);
 	if (r)
 		draw_press(p, r);
 	else
@@ -468,7 +495,7 @@ bool presses_left(const struct presses *p)
 void presses_print_picture(struct presses *p)
 {
 	const struct lurk_press_record *r = newest(p);
-	char *picture = r ? p->picture(p->cli, &p->history, r) : NULL;
+	char *picture = r ? p->picture(p->cli, &p->history, r, 0) : NULL;
 
 	if (picture)
 		fputs(picture, stdout);

@@ -19,9 +19,9 @@ struct presses {
 	char foot[PRESSES_FOOT]; /* its last line; "" for how to leave it */
 	unsigned drawn;          /* lines that are drawn anew */
 	char drawn_foot[PRESSES_FOOT];
-	/* The keyboard of a press as lines of text, to be freed; to be set where it is wanted. */
+	/* cli_lit_keyboard() where it is wanted, else NULL. */
 	char *(*picture)(struct cli *cli, const struct lurk_history *history,
-			 const struct lurk_press_record *press);
+			 const struct lurk_press_record *press, unsigned lines);
 };
 
 /* `empty` must live as long. */

@@ -7,7 +7,9 @@
 
 #include "text/utf8.h"
 
-enum { UNIT_MOST = 8, UNIT_LEAST = 5, ROW_LINES = 3, GAP_LINES = 1, EDGES = 64 };
+enum { UNIT_MOST = 8, UNIT_LEAST = 5, GAP_LINES = 1, EDGES = 64 };
+/* A row of caps with its border: two lines of text, or one. */
+enum { ROW_LINES = 3, LOW_ROW_LINES = 2 };
 enum { NORMAL, DIM, BOLD, REVERSED };
 enum { LIGHT = 1, HEAVY = 2 };
 enum { UP, DOWN, LEFT, RIGHT };
@@ -29,7 +31,7 @@ struct canvas {
 struct scale {
 	double unit; /* columns of a quarter */
 	uint8_t edges[EDGES];
-	unsigned lines[EDGES], edge_count;
+	unsigned lines[EDGES], edge_count, row_lines;
 };
 
 struct frame {
@@ -188,7 +190,7 @@ static void second_line(const struct picture_cap *cap, unsigned room, char out[2
 	picture_first(cap->with, with);
 	colon = strstr(with, ": ");
 	if (cap->pressed || cap->target) {
-		snprintf(out, PICTURE_TEXT, "%s", cap->pressed ? "here" : "job");
+		snprintf(out, PICTURE_TEXT, "%s", cap->pressed ? "here\n•" : "job");
 	} else if (cap->held) {
 		snprintf(out, PICTURE_TEXT, "held");
 	} else if (colon) {
@@ -234,11 +236,25 @@ static bool on_two_lines(const struct picture_cap *cap, unsigned room, char uppe
 	}
 }
 
+/* Where there is one line: what the cap gives; that it is lit stands on its border. */
+static void draw_low_texts(struct canvas *c, const struct picture_cap *cap, const struct frame *f,
+			   uint8_t style)
+{
+	const unsigned left = f->left + 1, room = f->right - f->left - 1, row = f->top + 1;
+	char line[2 * PICTURE_TEXT];
+
+	put_fitted(c, left, row, room, *cap->main ? cap->main : cap->legends[0], style);
+	if (style != REVERSED)
+		return;
+	second_line(cap, room, line);
+	put_fitted(c, left, row + 1, room, line, REVERSED);
+}
+
 static void draw_texts(struct canvas *c, const struct picture_cap *cap, const struct frame *f)
 {
 	const unsigned left = f->left + 1, room = f->right - f->left - 1, row = f->top + 1;
 	const bool lit = cap->pressed || cap->target || cap->held;
-	const bool quiet = cap->faint || cap->absent;
+	const bool quiet = cap->faint || cap->absent, low = f->bottom - f->top == LOW_ROW_LINES;
 	const uint8_t style = lit ? REVERSED : quiet ? DIM : cap->mark ? BOLD : NORMAL;
 	const char *flag = cap->broken ? "×" : cap->by_code && !cap->faint ? "≡" : "";
 	char line[2 * PICTURE_TEXT], side[LURK_LEGEND + 8];
@@ -255,8 +271,13 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 	if (cap->mark == PICTURE_NOTHING && !cap->faint && !lit) {
 		for (unsigned x = left; x < f->right; x++) {
 			put(c, x, row, "░", DIM);
-			put(c, x, row + 1, "░", DIM);
+			if (!low)
+				put(c, x, row + 1, "░", DIM);
 		}
+	}
+	if (low) {
+		draw_low_texts(c, cap, f, style);
+		return;
 	}
 	second_line(cap, room - lurk_utf8_columns(flag), line);
 	if (on_two_lines(cap, room, upper, lower)) {
@@ -366,7 +387,6 @@ static void add_edge(struct scale *s, unsigned y)
 		s->edges[s->edge_count++] = (uint8_t)y;
 }
 
-/* A row of caps takes three lines with its border, a gap one. */
 static void measure(struct scale *s, const struct picture *p, unsigned columns)
 {
 	const unsigned width = width_of(p);
@@ -386,7 +406,7 @@ static void measure(struct scale *s, const struct picture *p, unsigned columns)
 	for (unsigned i = 0; i < s->edge_count; i++)
 		s->lines[i] =
 			!i ? 0
-			   : s->lines[i - 1] + (s->edges[i] - s->edges[i - 1] >= 3 ? ROW_LINES
+			   : s->lines[i - 1] + (s->edges[i] - s->edges[i - 1] >= 3 ? s->row_lines
 										   : GAP_LINES);
 }
 
@@ -451,28 +471,45 @@ static void write_row(FILE *out, struct canvas *c, unsigned row, bool styled)
 	putc('\n', out);
 }
 
-char *terminal_draw(const struct picture *picture, unsigned columns, bool styled)
+/* Only what stands in blocks of keys that are lit, or of the one that is pressed. */
+static void keep_lit_blocks(struct picture *p, bool pressed_only)
 {
-	struct picture p = *picture;
+	bool kept[UINT8_MAX + 1] = {false};
+	unsigned count = 0;
+
+	for (unsigned i = 0; i < p->count; i++)
+		kept[p->caps[i].place.block] |=
+			p->caps[i].pressed || (!pressed_only && p->caps[i].target);
+	for (unsigned i = 0; i < p->count; i++) {
+		if (kept[p->caps[i].place.block])
+			p->caps[count++] = p->caps[i];
+	}
+	p->count = count;
+}
+
+static char *draw(struct picture *p, unsigned columns, unsigned lines, unsigned row_lines,
+		  bool styled)
+{
 	char *text = NULL;
 	size_t length;
-	FILE *out = open_memstream(&text, &length);
-	struct scale scale;
+	FILE *out;
+	struct scale scale = {.row_lines = row_lines};
 	struct canvas canvas;
 
-	columns = columns < TERMINAL_LEAST  ? TERMINAL_LEAST
-		  : columns > TERMINAL_MOST ? TERMINAL_MOST
-					    : columns;
-	if ((columns - 1) * LURK_UNIT_QUARTERS < UNIT_LEAST * width_of(&p))
-		put_blocks_below(&p);
-	measure(&scale, &p, columns);
-	canvas.columns = column_at(&scale, width_of(&p)) + 1;
+	if ((columns - 1) * LURK_UNIT_QUARTERS < UNIT_LEAST * width_of(p) ||
+	    extent_of(p, 0, 0).right == 0)
+		put_blocks_below(p);
+	measure(&scale, p, columns);
+	canvas.columns = column_at(&scale, width_of(p)) + 1;
 	canvas.rows = scale.edge_count ? scale.lines[scale.edge_count - 1] + 1 : 0;
-	canvas.cells = calloc((size_t)canvas.columns * canvas.rows + 1, sizeof *canvas.cells);
+	if (!canvas.rows || (lines && canvas.rows > lines))
+		return NULL;
+	canvas.cells = calloc((size_t)canvas.columns * canvas.rows, sizeof *canvas.cells);
+	out = open_memstream(&text, &length);
 	if (!canvas.cells || !out)
 		abort();
-	for (unsigned i = 0; i < p.count; i++) {
-		const struct picture_cap *cap = &p.caps[i];
+	for (unsigned i = 0; i < p->count; i++) {
+		const struct picture_cap *cap = &p->caps[i];
 		const struct frame f = frame_of(&scale, &cap->place);
 		const bool strong = (cap->mark || *cap->with) && !cap->faint;
 
@@ -485,6 +522,25 @@ char *terminal_draw(const struct picture *picture, unsigned columns, bool styled
 	free(canvas.cells);
 	fclose(out);
 	return text;
+}
+
+char *terminal_draw(const struct picture *picture, unsigned columns, unsigned lines, bool styled)
+{
+	char *drawn = NULL;
+
+	columns = columns < TERMINAL_LEAST  ? TERMINAL_LEAST
+		  : columns > TERMINAL_MOST ? TERMINAL_MOST
+					    : columns;
+	for (unsigned smaller = 0; !drawn && smaller < 4; smaller++) {
+		struct picture p = *picture;
+
+		if (smaller > 1)
+			keep_lit_blocks(&p, smaller == 3);
+		drawn = draw(&p, columns, lines, smaller ? LOW_ROW_LINES : ROW_LINES, styled);
+		if (!lines)
+			break;
+	}
+	return drawn;
 }
 
 const char *terminal_sign(enum picture_sign sign)

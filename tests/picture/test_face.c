@@ -186,10 +186,54 @@ static void odd_texts_are_drawn(void **state)
 		assert_int_equal(test_rules_image(&t), LURK_OK);
 		picture_fill(&picture, &job);
 		for (unsigned columns = 0; columns < 260; columns += 13) {
-			drawn = terminal_draw(&picture, columns, columns % 2);
+			drawn = terminal_draw(&picture, columns, 0, columns % 2);
 			assert_true(strstr(drawn, "Esc") != NULL && strchr(drawn, '\t') == NULL);
 			assert_true(columns % 2 || !strchr(drawn, '\033'));
 			free(drawn);
+		}
+	}
+}
+
+static unsigned lines_in(const char *text)
+{
+	unsigned lines = 0;
+
+	for (; *text; text++)
+		lines += *text == '\n';
+	return lines;
+}
+
+/* However few the lines are: no more are drawn, and the pressed key is among what is; with 16, what
+ * a terminal of 24 lines leaves beside words, every form's key can be seen. */
+static void low_terminals_show_the_pressed_key(void **state)
+{
+	enum { LEAST_LINES = 16, SMALLEST = 4 };
+	static struct picture picture;
+
+	(void)state;
+	for (unsigned form = 0; form < LURK_FORM_COUNT * LURK_ARRANGEMENT_COUNT; form++) {
+		struct picture_job job = {.form = form % LURK_FORM_COUNT,
+					  .arrangement = form / LURK_FORM_COUNT};
+
+		picture_fill(&picture, &job);
+		for (unsigned i = form % 5; i < picture.count; i += 5) {
+			picture.caps[i].pressed = true;
+			picture.caps[(i + 50) % picture.count].target = true;
+			for (unsigned lines = SMALLEST; lines < 50; lines += 3) {
+				const unsigned columns = 80 + (i * 7 + lines) % 120;
+				char *drawn = terminal_draw(&picture, columns, lines, false);
+				unsigned count = drawn ? lines_in(drawn) : 0;
+
+				assert_true(count <= lines);
+				if (drawn ? !strstr(drawn, "here") && !strstr(drawn, "•")
+					  : lines >= LEAST_LINES)
+					fail_msg("%s in %u lines of %u columns:\n%s",
+						 lurk_key_name(picture.caps[i].place.key), lines,
+						 columns, drawn ? drawn : "nothing");
+				free(drawn);
+			}
+			picture.caps[i].pressed = false;
+			picture.caps[(i + 50) % picture.count].target = false;
 		}
 	}
 }
@@ -199,6 +243,7 @@ int main(void)
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(caps_say_what_the_engine_does),
 		cmocka_unit_test(odd_texts_are_drawn),
+		cmocka_unit_test(low_terminals_show_the_pressed_key),
 	};
 
 	setlocale(LC_CTYPE, "C.UTF-8");

@@ -465,10 +465,11 @@ def the_view_draws_the_keyboard():
     told = on_a_terminal(service, 50, 120, ["identify", "--picture"], "press CapsLock on wagtail", "To end: hold Escape")
     for word in ("Enter", "here", "job", "\033[7m", "Caps", "Now gives Enter"):
         assert word in told, (word, told)
-    # Too low, too narrow, and a width that cannot be, which is not believed.
-    for rows, columns, wanted in ((24, 120, "has 120 and 24."), (60, 70, "has 70 and 60."), (60, 2, "To end: hold")):
+    # An ordinary terminal; too low, too narrow, and a width that cannot be, which is not believed.
+    for rows, columns, wanted in ((24, 80, "To end: hold"), (16, 120, "has 120 and 16."), (60, 70, "has 70 and 60."), (60, 2, "To end: hold")):
         told = on_a_terminal(service, rows, columns, ["identify", "--picture"], "press KeyA on wagtail", wanted)
-        assert ("┌" in told) == (columns < 20), told
+        assert ("┌" in told) == ("To end" in wanted), told
+        assert told.split("\033[J")[-1].count("\n") < rows, told
     service.end()
 
 
