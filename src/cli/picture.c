@@ -201,7 +201,7 @@ static unsigned changed_caps(const struct picture *picture)
 	unsigned count = 0;
 
 	for (unsigned i = 0; i < picture->count; i++)
-		count += picture->caps[i].mark || *picture->caps[i].with;
+		count += picture_cap_changed(&picture->caps[i]);
 	return count;
 }
 

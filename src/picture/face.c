@@ -594,6 +594,11 @@ bool picture_next_rule(const struct picture *picture, const struct picture_job *
 	return false;
 }
 
+bool picture_cap_changed(const struct picture_cap *cap)
+{
+	return !cap->absent && (cap->mark || *cap->with);
+}
+
 /* Whether they say the same, wherever they stand. */
 static bool same_cap(const struct picture_cap *a, const struct picture_cap *b)
 {

@@ -78,6 +78,9 @@ void picture_fill(struct picture *picture, const struct picture_job *job);
 bool picture_next_rule(const struct picture *picture, const struct picture_job *job,
 		       unsigned *index, struct lurk_rule *rule);
 
+/* Whether rules give a key that is there another job, also with modifiers only. */
+bool picture_cap_changed(const struct picture_cap *cap);
+
 /* Caps that say the same in both become faint in both. */
 void picture_compare(struct picture *before, struct picture *after);
 

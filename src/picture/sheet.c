@@ -317,7 +317,7 @@ unsigned sheet_labels(struct drawing *d, const struct sheet *sheet, const struct
 					      unit -
 				      taper;
 
-		if (!cap->mark && !*cap->with)
+		if (!picture_cap_changed(cap))
 			continue;
 		if (x + width > paper->width - margin - mark_length) {
 			x = margin + mark_length;

@@ -301,6 +301,8 @@ def labels_are_true(desk):
     wide = [box_of_path(g.find(SVG + "path")) for g in groups.values() if g.get("class") == "label"]
     for a, b in itertools.combinations(wide, 2):
         assert not overlap(a, b)
+    desk.write("hide/absent.yaml", "lurk: 1\nrules: [{press: BrightnessUp, gives: Escape}, {press: F1, gives: Escape}]\n")
+    assert "1 label on 1 page" in desk.run("picture --profile hide/absent.yaml --keyboard heron --labels -o labels.pdf")
     told = desk.run("picture --labels -o labels.pdf --paper letter")
     assert "labels on 1 page. Print at 100 %" in told, told
     size = subprocess.run(["pdfinfo", "labels.pdf"], cwd=desk.folder, capture_output=True, text=True).stdout
