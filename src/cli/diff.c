@@ -56,7 +56,6 @@ static struct side make_side(uint32_t count)
 static struct side side_of_image(const struct lurk_image *image)
 {
 	struct side side = make_side(image ? image->rule_count : 0);
-
 	struct lurk_profile profile;
 
 	if (image && image->profile_count) {
