@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
+#include <unistd.h>
 
 #include "cli/picture.h"
 #include "lurk/history.h"
@@ -407,6 +408,11 @@ static void print_signs(const struct picture_work *w)
 
 static int print_terminal(struct picture_work *w)
 {
+	if (isatty(STDOUT_FILENO) && cli_columns() < TERMINAL_LEAST)
+		return cli_fail(CLI_COULD_NOT,
+				"the keyboard takes %d columns, and this terminal has %u; `-o "
+				"keyboard.svg` draws it to a file",
+				TERMINAL_LEAST, cli_columns());
 	cli_print_strong(w->title);
 	printf("\n%s\n", w->under);
 	for (unsigned i = 0; i < w->side_count; i++) {

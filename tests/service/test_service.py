@@ -470,6 +470,8 @@ def the_view_draws_the_keyboard():
         told = on_a_terminal(service, rows, columns, ["identify", "--picture"], "press KeyA on wagtail", wanted)
         assert ("┌" in told) == ("To end" in wanted), told
         assert told.split("\033[J")[-1].count("\n") < rows, told
+    told = on_a_terminal(service, 24, 70, ["picture"], "", "draws it to a file")
+    assert "takes 80 columns, and this terminal has 70" in told and "┌" not in told, told
     service.end()
 
 
