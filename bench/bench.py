@@ -84,6 +84,10 @@ def main():
             subprocess.run(command, stdout=subprocess.DEVNULL, check=True)
             times[name].append(time.perf_counter() - start)
     print(f"  median of 60     {statistics.median(times['ours']) / statistics.median(times['true']):.1f} times, interleaved")
+    if os.path.exists("build/lurk-draw"):
+        drawing = callgrind(["build/lurk-draw", "resolve", "CapsLock"])
+        print(f"The same by the program that draws: {drawing / ours:.0f} times the instructions")
+        promise(drawing > 2 * ours, "worth a program of its own")
     subprocess.run(["rm", "-rf", folder], check=True)
     return bool(broken)
 
