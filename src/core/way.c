@@ -50,24 +50,19 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 			const struct lurk_chord *chord, const struct lurk_table_entry *entry,
 			const struct sources *sources, struct lurk_way_choice *choice)
 {
-	lurk_key key = lurk_way_entry(keymap, entry);
+	const lurk_key key = lurk_way_entry(keymap, entry);
 	const struct lurk_action *by_key =
 		lurk_keymap_find(keymap, (lurk_scan){0, LURK_SCAN_NONE}, entry->original);
+	const bool more = gives_more(lurk_keymap_find(keymap, entry->scan, entry->original));
+	const bool varies = lurk_keymap_varies(keymap, entry->scan, entry->original);
 
 	if (by_key->tap)
 		relay(choice, LURK_BECAUSE_TAP, entry->original);
-	if (lurk_keymap_varies(keymap, entry->scan, entry->original) ||
-	    gives_more(lurk_keymap_find(keymap, entry->scan, entry->original))) {
-		choice->changes++;
-		relay(choice,
-		      gives_more(lurk_keymap_find(keymap, entry->scan, entry->original))
-			      ? LURK_BECAUSE_MORE
-			      : LURK_BECAUSE_MODIFIERS,
-		      entry->original);
-	}
+	if (more || varies)
+		relay(choice, more ? LURK_BECAUSE_MORE : LURK_BECAUSE_MODIFIERS, entry->original);
+	choice->changes += more || varies || key != entry->original;
 	if (key == entry->original)
 		return;
-	choice->changes++;
 	if (choice->way == LURK_WAY_PLAIN) {
 		choice->way = LURK_WAY_TABLE;
 		choice->reason = LURK_BECAUSE_ONE_TO_ONE;
