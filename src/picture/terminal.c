@@ -224,7 +224,7 @@ static bool on_two_lines(const struct picture_cap *cap, unsigned room, char uppe
 
 		if (lurk_utf8_columns(upper) <= room)
 			return false;
-		if (plus > upper && lurk_utf8_columns(plus) <= room) {
+		if (plus && plus != upper && lurk_utf8_columns(plus) <= room) {
 			snprintf(lower, PICTURE_TEXT, "%s", plus);
 			*plus = '\0';
 			if (lurk_utf8_columns(upper) <= room)
