@@ -522,6 +522,8 @@ static void plugged(struct lurk_session *s, uint16_t number)
 	struct lurk_session_keyboard *k = keyboard_at(s, number);
 
 	memset(k, 0, sizeof *k);
+	if (number >= s->numbers)
+		s->numbers = (uint16_t)(number + 1);
 	if (!s->port->class->keyboard(s->port, number, &k->info))
 		return; /* gone again already */
 	lurk_engine_silence(&s->engine, number, true);
@@ -629,7 +631,7 @@ static bool due(struct lurk_session *s)
 		fulfil_wishes(s);
 		return true;
 	}
-	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
+	for (uint16_t i = 0; i < s->numbers; i++) {
 		if (!keyboard_at(s, i)->present || !lurk_chord_due(&keyboard_at(s, i)->chord, now))
 			continue;
 		lurk_session_withhold(s, 0);
@@ -653,7 +655,7 @@ uint64_t lurk_session_deadline(const struct lurk_session *session)
 	soonest = typing < soonest ? typing : soonest;
 	if (session->withholding && session->withhold_until_us < soonest)
 		soonest = session->withhold_until_us;
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
+	for (uint16_t i = 0; i < session->numbers; i++) {
 		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
 		uint64_t at = k->present ? lurk_chord_deadline(&k->chord) : LURK_NEVER;
 

@@ -146,9 +146,11 @@ static struct keyboard *keyboard_of(struct lurk_linux *m, const char *device)
 	return free_one;
 }
 
+/* Edge-triggered: whoever is told reads until there is no more, and the kernel need not look again
+ * whether there is before it sleeps. */
 static void watch(struct lurk_linux *m, int fd, unsigned keyboard, unsigned node, bool lights)
 {
-	struct epoll_event e = {.events = EPOLLIN,
+	struct epoll_event e = {.events = EPOLLIN | EPOLLET,
 				.data.u64 = keyboard << 8 | node << 1 | (lights ? 1U : 0U)};
 
 	epoll_ctl(m->epoll, EPOLL_CTL_ADD, fd, &e);
