@@ -82,7 +82,8 @@ struct lurk_session {
 	uint64_t withhold_until_us;
 	uint32_t by;      /* the user for whom the next change is made */
 	bool keep_locks;  /* locks that are on stay so when rules take their key away */
-	uint16_t numbers; /* of keyboards: none so far had this one or a higher one */
+	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
+			   * no more, however many there is memory for */
 	unsigned changes; /* counts what may have changed of keyboards and of what is in force */
 	uint32_t chorded; /* how often the off chord has switched */
 	lurk_watch *watch;

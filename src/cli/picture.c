@@ -486,11 +486,12 @@ char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 {
 	const struct cli_machine *machine = cli->machine;
 	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
-	const struct lurk_image *image = machine->off ? NULL : machine->image;
+	const struct lurk_image *image = machine->image;
 	const struct lurk_text word = {machine->profile, strlen(machine->profile)};
 	const uint16_t profile = image ? lurk_image_find_profile(image, word) : 0;
 	struct picture_job job = {
 		.image = image,
+		.without_rules = machine->off,
 		.profile = profile ? (uint16_t)(profile - 1) : 0,
 		.keyboard = image ? lurk_image_recognise(image, &info->identity) : 0,
 		.info = info,
