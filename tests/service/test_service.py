@@ -410,7 +410,7 @@ def the_service_itself():
     path = folder + "/control"
     for words, status, wanted in [(["--frob"], 64, "unrecognized option"), (["more"], 64, "`more` is not expected here"),
                                   (["--state", "/proc/nowhere"], 1, "lurkd: /proc/nowhere: cannot be opened"),
-                                  (["--state", folder, "--socket", "/nowhere/control"], 1, "/nowhere/control: cannot be made: No such"),
+                                  (["--state", folder, "--socket", folder + "/nothing/control"], 1, "/nothing/control: cannot be made: No such"),
                                   (["--state", folder, "--socket", folder + "/x" * 60], 1, "longer than a socket's path may be"),
                                   (["--help"], 0, "lurk.off"), (["--version"], 0, "lurkd 0.1")]:
         done = subprocess.run([*WRAPPER, lurkd, *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, timeout=60)
@@ -419,9 +419,7 @@ def the_service_itself():
     with open(folder + "/slot-00", "wb") as file:
         file.write(os.urandom(5000))
     running = subprocess.Popen([*WRAPPER, lurkd, "--state", folder, "--socket", path], stderr=subprocess.PIPE, text=True)
-    for _ in range(200):
-        if os.path.exists(path):
-            break
+    while running.poll() is None and not os.path.exists(path):
         time.sleep(0.05)
     told = subprocess.run([*WRAPPER, LURK, "status"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
                           env={**os.environ, "LURK_SOCKET": path, "XDG_CONFIG_HOME": folder, "HOME": folder}).stdout
