@@ -10,7 +10,7 @@ import sys
 import tempfile
 import time
 
-CORE = sorted(glob.glob("src/core/*.c"))
+CORE = sorted(glob.glob("src/core/**/*.c", recursive=True))
 FLAGS = ["-std=c11", "-Iinclude", "-Isrc"]
 broken = []
 

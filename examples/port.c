@@ -60,9 +60,17 @@ static bool board_next(struct lurk_port *port, struct lurk_port_event *event)
 	return true;
 }
 
-static enum lurk_error board_take(struct lurk_port *port, uint16_t keyboard, bool take)
+static enum lurk_error board_take(struct lurk_port *port, uint16_t keyboard, bool at_once,
+				  struct lurk_taken_held *held)
 {
-	(void)port, (void)keyboard, (void)take;
+	(void)port, (void)keyboard, (void)at_once;
+	held->count = 0; /* the computer never reads the keyboard itself */
+	return LURK_OK;
+}
+
+static enum lurk_error board_give_back(struct lurk_port *port, uint16_t keyboard, bool at_once)
+{
+	(void)port, (void)keyboard, (void)at_once;
 	return LURK_OK;
 }
 
@@ -119,6 +127,7 @@ static const struct lurk_port_class board_class = {
 	.keyboard = board_keyboard,
 	.next = board_next,
 	.take = board_take,
+	.give_back = board_give_back,
 	.send = board_send,
 	.slots = board_slots,
 	.slot_read = board_slot_read,
@@ -165,7 +174,8 @@ int main(void)
 		;
 	lurk_image_write(&parts, image, sizeof image, &length);
 	printf("plugged in; CapsLock gives Enter: %s\n",
-	       lurk_error_text(lurk_session_apply(&session, image, length, LURK_NO_TEXT, &report)));
+	       lurk_error_text(
+		       lurk_session_apply(&session, NULL, image, length, LURK_NO_TEXT, &report)));
 	board.pressing = true;
 	while (lurk_session_step(&session))
 		;

@@ -28,10 +28,10 @@ struct lurk_chord {
 
 /* Both Shift keys and Escape. */
 void lurk_chord_init(struct lurk_chord *chord);
-/* Adds a key to a chord that was cleared to zero; false where it has too many. */
+/* Adds a key to a chord that was cleared to zero, once; false where it has too many. */
 bool lurk_chord_add(struct lurk_chord *chord, lurk_key key);
-/* The chord of a described keyboard (0 for one that is not) in an image: its own where it has one.
- */
+/* The chord of a described keyboard (0 for one that is not) in an image: its own where it has 2 to
+ * LURK_CHORD_KEYS different keys for one, however often each is named. */
 void lurk_image_chord(const struct lurk_image *image, uint16_t described, struct lurk_chord *chord);
 /* Forgets what is down. */
 void lurk_chord_reset(struct lurk_chord *chord);

@@ -151,6 +151,9 @@ struct lurk_engine {
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,
 		      uint16_t count);
 
+/* Nothing but each key itself: for a keyboard without rules that is relayed all the same. */
+extern const struct lurk_keymap lurk_keymap_plain;
+
 /* A keyboard comes, or gets other rules (keys held go on as they were pressed). The keymap must
  * live until it is replaced. */
 void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
@@ -160,13 +163,43 @@ void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
  * counts its modifiers. To be set while nothing is held on it, or after lurk_engine_release(). */
 void lurk_engine_silence(struct lurk_engine *engine, uint16_t keyboard, bool silent);
 
-/* Ends text that is being typed; to be done before the image's bytes go. */
-void lurk_engine_cancel(struct lurk_engine *engine);
+/* A keyboard is taken while a key is held that gave `gave` until now: where that is a modifier, the
+ * key goes on giving it, whatever the rules are, until it comes up. To be told before anything is
+ * fed that came after the taking. */
+void lurk_engine_inherit(struct lurk_engine *engine, uint16_t keyboard,
+			 const struct lurk_key_event *key, lurk_key gave);
 
-/* Whether events wait for text that is being typed. */
+/* Ends text that is being typed. lurk_engine_types_from() tells whether that is read out of these
+ * bytes: then it must be ended before they go. */
+void lurk_engine_cancel(struct lurk_engine *engine);
+bool lurk_engine_types_from(const struct lurk_engine *engine, const void *bytes, size_t size);
+
+/* Whether text is being typed. */
 static inline bool lurk_engine_types(const struct lurk_engine *engine)
 {
 	return engine->typing.active;
+}
+
+/* Whether a key has asked for something: see lurk_engine_take_wish(). */
+static inline bool lurk_engine_wishes(const struct lurk_engine *engine)
+{
+	return engine->wish.gives;
+}
+
+/* The modifiers that count as held, a bit a place of lurk_modifier_place(). */
+static inline uint8_t lurk_engine_modifiers(const struct lurk_engine *engine)
+{
+	return engine->held;
+}
+
+/* Whether anything that the keyboard's keys began goes on: a key is held, or waits; something is
+ * down on it; text is typed by it. */
+bool lurk_engine_needs(const struct lurk_engine *engine, uint16_t keyboard);
+
+/* How many of its keys are held. */
+static inline unsigned lurk_engine_held(const struct lurk_engine *engine, uint16_t keyboard)
+{
+	return engine->keyboards[keyboard].held_count;
 }
 
 /* Takes out what a key has asked for: another profile, rules off or on. No event that waits is
@@ -180,6 +213,10 @@ void lurk_engine_release(struct lurk_engine *engine, uint16_t keyboard);
 /* Takes one event. Events for a keyboard without a keymap give nothing, nor do repeats but
  * those of a key that never sends its release. */
 enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_event *event);
+
+/* The keyboard's report is over: what its events gave is a frame. For events that were fed with
+ * lurk_key_event.more; one without it ends its report by itself. */
+void lurk_engine_end_report(struct lurk_engine *engine, uint16_t keyboard);
 
 /* Takes out the next frame that is due. */
 bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_frame *frame);

@@ -28,6 +28,8 @@ enum lurk_error {
 	LURK_ERR_HELD,       /* another program has taken the keyboard for itself */
 	LURK_ERR_NO_RELAY,   /* the machine has no way to make a virtual keyboard */
 	LURK_ERR_POWER,      /* the power went while storing */
+	LURK_ERR_WAIT,       /* not now: a key is down on the keyboard */
+	LURK_ERR_WORK,       /* more rules, profiles and keyboards than can be worked through */
 	LURK_ERROR_COUNT
 };
 

@@ -5,8 +5,18 @@
  * A keyboard is known by a small number for as long as it is plugged in; the number may be another
  * keyboard's later. A function that is given a keyboard that is gone returns LURK_ERR_GONE and
  * changes nothing; but one that was taken when it was unplugged keeps its number, and
- * lurk_port_class .send goes on speaking for it, until it is given back: so that what it pressed
+ * lurk_port_class.send goes on speaking for it, until it is given back: so that what it pressed
  * can be released.
+ *
+ * A keyboard speaks to programs in one of two ways. Free, they read it themselves. Taken, only Lurk
+ * does, and speaks for it by a stand-in: a virtual keyboard that is made long before it is needed,
+ * since programs take their time to open what is new. So that each press that any program saw has
+ * exactly one release, whatever comes when:
+ *
+ *     take         grabs it, and tells what is down at that very moment; programs still hold that
+ *     send         ...modifiers that are held go down on the stand-in
+ *     end_held     ...and only then are they released for whoever reads the keyboard itself
+ *     give_back    only when nothing is down on it, and nothing came meanwhile
  */
 #ifndef LURK_INCLUDE_PORT_H
 #define LURK_INCLUDE_PORT_H
@@ -20,6 +30,10 @@ struct lurk_port_keyboard {
 	uint16_t others_changes;              /* entries that another program changed after Lurk */
 	uint8_t locks;                        /* locks whose light it has: a bit each */
 	char seat[32]; /* whose it is on a machine for several people; "" for all others */
+	bool scans;    /* its keys come with their scan codes */
+	/* It was there before the port was opened: programs may be reading it, and will need a
+	 * while to open a stand-in. */
+	bool in_use;
 };
 
 /* The locks, in the order of their lights in the HID usage tables (page 08). */
@@ -43,14 +57,26 @@ enum lurk_port_event_kind {
 	LURK_PORT_PLUGGED = 1,
 	LURK_PORT_UNPLUGGED,
 	LURK_PORT_KEY,
+	LURK_PORT_HELD,    /* a key that programs hold on a keyboard that is taken: see end_held */
+	LURK_PORT_REPORT,  /* the end of a report: the keys before it belong together */
 	LURK_PORT_CHANGED, /* its table may hold something else now; the machine may have slept */
 };
 
 struct lurk_port_event {
 	uint8_t kind;
+	bool passed; /* a key's: programs read the press from the keyboard itself */
 	uint16_t keyboard;
 	uint64_t time_us;
+	lurk_key gave;             /* a held one's: what programs have seen it give */
 	struct lurk_key_event key; /* as the keyboard sent it, by the table's originals */
+};
+
+/* What was down on a keyboard when it was taken: presses that began before. */
+enum { LURK_TAKEN_HELD = 64 };
+struct lurk_taken_held {
+	unsigned count;
+	struct lurk_key_event keys[LURK_TAKEN_HELD];
+	lurk_key gave[LURK_TAKEN_HELD]; /* what programs have seen each give */
 };
 
 #define LURK_LISTEN_ALL UINT32_MAX
@@ -58,7 +84,7 @@ enum { LURK_LISTEN_KEYS = 16 }; /* the most single keys that are listened to */
 
 struct lurk_port;
 
-/* What a machine lacks is left out (NULL): the table's three functions where no keyboard has
+/* What a machine lacks is left out (NULL): the table's four functions where no keyboard has
  * entries, `lit` where none has locks, `listen` where every key is heard in any case. */
 struct lurk_port_class {
 	/* The keyboard with this number; false where there is none. */
@@ -69,11 +95,31 @@ struct lurk_port_class {
 	 * are there from the start are plugged first. */
 	bool (*next)(struct lurk_port *port, struct lurk_port_event *event);
 
-	/* Takes the keyboard for Lurk alone, or gives it back. Taken, its keys reach nobody else
-	 * (what is held at that moment is released for them, without an event), and
-	 * lurk_port_class.send speaks for it. What is held when it is given back gives nothing
-	 * until it is pressed anew. */
-	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool take);
+	/* Makes the keyboard's stand-in where it has none; it stays until the keyboard goes. NULL
+	 * where taking needs none. */
+	enum lurk_error (*stand_in)(struct lurk_port *port, uint16_t keyboard);
+
+	/* Takes the keyboard for Lurk alone: from one moment on its keys reach nobody else.
+	 * LURK_ERR_WAIT while a key is down on it, since to release that for programs it must be
+	 * free for a while that a kernel may make long; `at_once` takes it all the same. What was
+	 * down at that moment is told in `held`, and stays down for programs until end_held().
+	 * Presses before that moment come marked as passed, those after it are not; a release goes
+	 * where its press went, and to whom that was told as held. */
+	enum lurk_error (*take)(struct lurk_port *port, uint16_t keyboard, bool at_once,
+				struct lurk_taken_held *held);
+
+	/* Releases for programs what they saw pressed on a keyboard before it was taken.
+	 * LURK_ERR_WAIT while presses wait that no program saw: others could come before them.
+	 * Where releasing needs a moment in which it is free, keys may go down for programs in it:
+	 * they come as LURK_PORT_HELD, in their place among all other events, and are released by
+	 * another call after the LURK_PORT_REPORT that ends them. */
+	enum lurk_error (*end_held)(struct lurk_port *port, uint16_t keyboard);
+
+	/* Gives it back: from one moment on programs read it again. LURK_ERR_WAIT, and it stays
+	 * taken, while a key is down on it, or events wait that no program saw: programs would get
+	 * half a press. (What went down for programs meanwhile comes as LURK_PORT_HELD.) `at_once`
+	 * gives it back all the same; what is down then gives nothing until it is pressed anew. */
+	enum lurk_error (*give_back)(struct lurk_port *port, uint16_t keyboard, bool at_once);
 
 	/* Of which keys of a keyboard that is not taken events are wanted, by what its table's
 	 * originals are: `count` of them, up to LURK_LISTEN_KEYS; or LURK_LISTEN_ALL. None come
@@ -82,11 +128,13 @@ struct lurk_port_class {
 	void (*listen)(struct lurk_port *port, uint16_t keyboard, const lurk_key *keys,
 		       unsigned count);
 
-	/* Sends strokes as the keyboard's own, all or none. For one that is not taken, only
-	 * releases are sent, which end a press that a change of the table would leave behind, and
-	 * presses of locks. Where the machine repeats keys that stay down, it must not repeat
-	 * those of a frame that is typed. */
+	/* Sends strokes by the keyboard's stand-in, all or none. Where the machine repeats keys
+	 * that stay down, it must not repeat those of a frame that is typed. */
 	enum lurk_error (*send)(struct lurk_port *port, const struct lurk_frame *frame);
+
+	/* Ends a press that a change of the table would leave behind: releases for programs what
+	 * the entry gives, on a keyboard that is not taken. */
+	enum lurk_error (*release)(struct lurk_port *port, uint16_t keyboard, uint16_t index);
 
 	/* Reads and writes one entry of the keyboard's table. */
 	enum lurk_error (*table_get)(struct lurk_port *port, uint16_t keyboard, uint16_t index,

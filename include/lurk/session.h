@@ -6,7 +6,12 @@
  *     while (lurk_session_step(&session))
  *             ;
  *
- * lurk_session_apply() brings a new image into force on all keyboards, or changes nothing.
+ * Whatever changes the rules changes all of them on all keyboards, or nothing.
+ *
+ * What holds always: a keyboard is taken while there is a reason for it (enum lurk_hold), and given
+ * back once there is none and nothing is down on it; what is pressed until then is relayed as the
+ * rules say. Whatever text is typed from, and whatever a keyboard's keys give, is of the rule set
+ * in force.
  */
 #ifndef LURK_INCLUDE_SESSION_H
 #define LURK_INCLUDE_SESSION_H
@@ -15,33 +20,66 @@
 #include "lurk/store.h"
 #include "lurk/way.h"
 
-enum { LURK_SESSION_KEYMAPS = 64 };
+enum {
+	LURK_SESSION_KEYMAPS = 64,
+	LURK_SESSION_RULESETS = 2, /* one in force, one for what comes next or is tried */
+	/* Rules looked at for one image, on all its keyboards and in all its profiles. 8 profiles
+	 * of 4,000 rules, on 32 keyboards with rules of their own, are 1,056,000. */
+	LURK_SESSION_WORK = 4000000,
+	/* How long programs may take to open a stand-in that appears while they run: some need
+	 * 400 ms. */
+	LURK_OPENING_US = 1000000,
+	/* A keyboard is taken when no key is down on it; but no later than this. */
+	LURK_PATIENCE_US = 2000000,
+	/* It is given back when nothing has come from it for so long. */
+	LURK_IDLE_US = 300000,
+};
+
+/* Why a keyboard is taken, a bit each. */
+enum lurk_hold {
+	LURK_HOLD_RULES = 1,    /* its rules are in force by the relay */
+	LURK_HOLD_CHORD = 2,    /* its off chord is down: nobody else shall get that */
+	LURK_HOLD_WITHHELD = 4, /* what is pressed on it reaches nobody but the watch */
+	LURK_HOLD_LENT = 8, /* modifiers held on it are lifted for what another keyboard gives */
+};
 
 struct lurk_session_keyboard {
 	bool present;
-	bool used; /* a key was pressed on it since it came */
-	bool taken;
+	bool used;   /* a key was pressed on it since it came */
+	bool taken;  /* Lurk alone reads it */
+	bool waits;  /* it shall be taken: once its stand-in is open everywhere, and no key down */
+	bool ending; /* programs still hold what was told as held */
+	uint8_t holds;           /* enum lurk_hold */
 	lurk_key unsettled;      /* a table entry waits for this key to come up, 0 for none */
 	uint16_t described;      /* 1 + its index in the image, 0 where no description fits */
 	enum lurk_error trouble; /* why its rules are not in force */
 	struct lurk_port_keyboard info;
-	const struct lurk_keymap *keymap;
-	struct lurk_way_choice choice; /* the way it is in force, and why */
-	struct lurk_chord chord;       /* the off chord as it is pressed on this keyboard */
-	bool borrowed;                 /* taken only for a while, and gives nothing */
-	bool lent;                     /* taken until the modifiers held on it come up */
-	bool withheld;                 /* what is pressed on it reaches nobody but the watch */
+	const struct lurk_keymap *keymap; /* NULL where no rules are in force */
+	struct lurk_way_choice choice;    /* the way they are in force, and why */
+	struct lurk_chord chord;          /* the off chord as it is pressed on this keyboard */
+	uint64_t open_us;                 /* when its stand-in is open; LURK_NEVER without one */
+	uint64_t due_us;                  /* when what it waits for is looked at in any case */
+	uint64_t last_us;                 /* when its last event came, by lurk_port_class.now */
+	uint64_t caps_us;                 /* when CapsLock is to be turned off; LURK_NEVER */
+	enum lurk_error refused;          /* what it gives could not be sent */
+	/* What a change of rules will bring into force on it. */
+	struct lurk_session_plan {
+		uint16_t described;
+		const struct lurk_keymap *keymap;
+		struct lurk_way_choice choice;
+		struct lurk_chord chord;
+	} plan;
 };
 
-/* The caller's memory. Both images have room for `image_size` bytes, both keymap areas for
- * `keymap_size` (aligned as for a pointer): one is in use, the other for what comes next. */
+/* The caller's memory. All images have room for `image_size` bytes, all keymap areas for
+ * `keymap_size` (aligned as for a pointer). */
 struct lurk_session_memory {
 	struct lurk_session_keyboard *keyboards;
 	struct lurk_engine_keyboard *engine_keyboards;
 	uint16_t keyboard_count;
-	uint8_t *images[2];
+	uint8_t *images[LURK_SESSION_RULESETS];
 	size_t image_size;
-	void *keymaps[2];
+	void *keymaps[LURK_SESSION_RULESETS];
 	size_t keymap_size;
 };
 
@@ -49,7 +87,6 @@ struct lurk_session_memory {
 struct lurk_ruleset {
 	bool loaded;
 	struct lurk_image image;
-	uint16_t profile, previous; /* in force; before that */
 	size_t keymap_used;
 	unsigned keymap_count;
 	struct {
@@ -60,6 +97,17 @@ struct lurk_ruleset {
 	} keymaps[LURK_SESSION_KEYMAPS];
 };
 
+/* All that decides which rules are in force: changed, and gone back to, as a whole. */
+struct lurk_session_mode {
+	unsigned ruleset;
+	uint16_t profile, previous; /* of its image: in force; before that */
+	bool off;                   /* no rule is in force, whatever is loaded */
+	bool toggled;               /* by a key, which can switch them on again */
+	bool trying;                /* what is in force is not stored, and ends by itself */
+	uint32_t tried_by;          /* the user who began that */
+	uint64_t until_us;          /* when it ends, by the port's lurk_port_class.elapsed */
+};
+
 /* Gets every key event, with what its press gives. */
 typedef void lurk_watch(void *data, const struct lurk_event *event,
 			const struct lurk_action *action);
@@ -68,31 +116,35 @@ struct lurk_session {
 	struct lurk_port *port;
 	struct lurk_session_memory memory;
 	struct lurk_engine engine;
-	struct lurk_ruleset rulesets[2];
-	unsigned current;
+	struct lurk_ruleset rulesets[LURK_SESSION_RULESETS];
+	struct lurk_session_mode mode;
+	struct lurk_session_mode before; /* while rules are tried: what that ends with */
 	struct lurk_store_report store;
-	bool off;          /* no rule is in force, whatever is loaded */
-	bool toggled;      /* by a key, which can switch them on again */
-	bool trying;       /* what is in force is not stored, and ends by itself */
-	bool off_before;   /* the trying */
-	uint32_t trials;   /* counts them, so that who began one knows whether it still runs */
-	uint32_t tried_by; /* the user who began the last */
-	uint64_t until_us; /* when the trying ends, by the port's lurk_port_class.elapsed */
-	bool withholding;  /* some keyboards are withheld */
+	uint32_t trials; /* counts them, so that who began one knows whether it still runs */
+	bool withholding;
 	uint64_t withhold_until_us;
-	uint32_t by;      /* the user for whom the next change is made */
-	bool keep_locks;  /* locks that are on stay so when rules take their key away */
 	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
 			   * no more, however many there is memory for */
+	uint16_t lent;    /* how many keyboards are */
+	bool ending;      /* some lurk_session_keyboard.ending is set */
+	bool returning;   /* some keyboard is to be given back as soon as that can be */
+	bool refusing;    /* some lurk_session_keyboard.refused is set */
+	bool leaving;     /* lurk_session_leave() */
 	unsigned changes; /* counts what may have changed of keyboards and of what is in force */
 	uint32_t chorded; /* how often the off chord has switched */
 	lurk_watch *watch;
 	void *watch_data;
 };
 
-/* What went wrong while applying. */
+/* Who asks for a change, and how: for that change alone. */
+struct lurk_request {
+	uint32_t by;     /* a user's number, or LURK_NOBODY */
+	bool keep_locks; /* locks that are on stay so when the rules take their key away */
+};
+
+/* What came of a change. */
 struct lurk_apply_report {
-	uint16_t keyboard; /* the port's number for it */
+	uint16_t keyboard; /* where it failed: the port's number for it */
 	struct lurk_compile_report compile;
 	/* Locks that no key gives any more, a bit each: those that were on, and were pressed so
 	 * that they go off; and those of which no light tells. */
@@ -108,21 +160,39 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 /* Deals with the next thing that happened at the port; false where nothing did. */
 bool lurk_session_step(struct lurk_session *session);
 
-/* Compiles an image for all keyboards, brings it into force and stores it; on any error the old
- * rules are in force and nothing is stored. Of its profiles the one with the word `profile` is in
- * force then; the first one where that is empty or not there, and after every start. */
-enum lurk_error lurk_session_apply(struct lurk_session *session, const uint8_t *image,
-				   size_t length, struct lurk_text profile,
+/* All that change rules: `request` may be NULL, for nobody. On any error all is as it was before,
+ * and report->keyboard says where it failed; a keyboard that can then not be brought back is plain,
+ * with the error as its trouble. */
+
+/* Compiles an image for all keyboards, brings it into force and stores it. Of its profiles the one
+ * with the word `profile` is in force then; the first one where that is empty or not there, and
+ * after every start. */
+enum lurk_error lurk_session_apply(struct lurk_session *session, const struct lurk_request *request,
+				   const uint8_t *image, size_t length, struct lurk_text profile,
 				   struct lurk_apply_report *report);
 
 /* Brings an image into force on all keyboards for so long, by the relay, and stores nothing. It
  * ends by itself with everything as before, and so when it is ended, another image is applied or
  * all rules are switched off; lurk_session_keep() stores it, and it stays. Trying while something
  * is tried goes back to what was before both. */
-enum lurk_error lurk_session_try(struct lurk_session *session, const uint8_t *image, size_t length,
-				 uint64_t for_us, struct lurk_apply_report *report);
-enum lurk_error lurk_session_keep(struct lurk_session *session);
+enum lurk_error lurk_session_try(struct lurk_session *session, const struct lurk_request *request,
+				 const uint8_t *image, size_t length, uint64_t for_us,
+				 struct lurk_apply_report *report);
+enum lurk_error lurk_session_keep(struct lurk_session *session, const struct lurk_request *request);
 void lurk_session_end_try(struct lurk_session *session);
+
+/* Brings another profile of the image into force: its index, or LURK_PREVIOUS for the one before:
+ * where none was, the one that it is based on. Nothing is stored: after a start the first one is in
+ * force. A key does the same (LURK_GIVES_PROFILE). LURK_ERR_NO_PROFILE where there is none. */
+enum lurk_error lurk_session_use(struct lurk_session *session, const struct lurk_request *request,
+				 uint16_t profile, struct lurk_apply_report *report);
+
+/* Switches all rules off, on all keyboards and those that come, and on again. Applying switches
+ * them on. Nothing is stored. The same happens when the off chord is held on any keyboard: see
+ * lurk/chord.h; its keys are those that the image has for that keyboard (LURK_QUIRK_OFF_CHORD). */
+enum lurk_error lurk_session_switch(struct lurk_session *session,
+				    const struct lurk_request *request, bool off,
+				    struct lurk_apply_report *report);
 
 /* Keeps what is pressed from every program but the watch for so long, on all keyboards of the main
  * seat that are here and can be taken; 0 ends it. The off chord ends it too. */
@@ -132,23 +202,15 @@ void lurk_session_withhold(struct lurk_session *session, uint64_t for_us);
  * lurk_port_class.elapsed; LURK_NEVER where that is not needed. */
 uint64_t lurk_session_deadline(const struct lurk_session *session);
 
-/* Brings another profile of the image into force: its index, or LURK_PREVIOUS for the one before:
- * where none was, the one that it is based on. Nothing is stored: after a start the first one is in
- * force. A key does the same (LURK_GIVES_PROFILE). LURK_ERR_NO_PROFILE where there is none. */
-enum lurk_error lurk_session_use(struct lurk_session *session, uint16_t profile,
-				 struct lurk_apply_report *report);
-
-/* Switches all rules off, on all keyboards and those that come, and on again. Applying switches
- * them on. Nothing is stored. The same happens when the off chord is held on any keyboard: see
- * lurk/chord.h; its keys are those that the image has for that keyboard (LURK_QUIRK_OFF_CHORD). */
-enum lurk_error lurk_session_switch(struct lurk_session *session, bool off,
-				    struct lurk_apply_report *report);
-
 /* Shows all key events to `watch`, NULL for nobody. Until then the session is woken up only by
  * keyboards that it has taken. */
 void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data);
 
-/* Gives every keyboard back and the tables as they were. */
+/* Takes all rules out of force for good. True once every keyboard is given back; one with keys that
+ * are down is when they come up: step on until then. */
+bool lurk_session_leave(struct lurk_session *session);
+
+/* The same at once, whatever is down. Tables are as they were, and the memory is free. */
 void lurk_session_stop(struct lurk_session *session);
 
 /* The index of its profile that is in force. */

@@ -3,8 +3,10 @@
  *
  * The machine's own table costs nothing per key press and needs no process, but it can only turn
  * one scan code into one key that the keyboard declared from the start, and it does not count: two
- * keys that give the same key would release it too early. So it is used exactly where it does what
- * the rules say; else the keyboard goes through the relay.
+ * keys that give the same key would release it too early. And a key that no entry gives any more is
+ * one that the keyboard no longer declares: a program that opens it then never learns of that key,
+ * even after the rules are gone. So the table is used exactly where it does what the rules say and
+ * can be taken back, that is where keys change places; else the keyboard goes through the relay.
  */
 #ifndef LURK_INCLUDE_WAY_H
 #define LURK_INCLUDE_WAY_H
@@ -26,6 +28,7 @@ enum lurk_way_reason {
 	LURK_BECAUSE_CHORD,        /* relay: `key` of the off chord does nothing any more */
 	LURK_BECAUSE_MORE,         /* relay: `key` gives more than a key */
 	LURK_BECAUSE_MODIFIERS,    /* relay: what `key` gives depends on modifiers */
+	LURK_BECAUSE_FORGOTTEN, /* relay: no entry would give `key`, and programs would forget it */
 };
 
 struct lurk_way_choice {

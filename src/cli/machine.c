@@ -276,8 +276,8 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 			snprintf(machine->profile, sizeof machine->profile, "%.*s",
 				 (int)profile.word.length, profile.word.bytes);
 		}
-		machine->off = machine->desk->session.off;
-		machine->trying = machine->desk->session.trying;
+		machine->off = machine->desk->session.mode.off;
+		machine->trying = machine->desk->session.mode.trying;
 		return true;
 	}
 	status = call(link, "status", NULL, outcome);
@@ -477,9 +477,10 @@ bool cli_machine_apply(struct cli_machine *machine, const uint8_t *image, size_t
 
 	memset(outcome, 0, sizeof *outcome);
 	if (machine->desk) {
-		machine->desk->session.keep_locks = machine->keep_locks;
-		outcome->error = lurk_session_apply(&machine->desk->session, image, length, word,
-						    &outcome->report);
+		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
+
+		outcome->error = lurk_session_apply(&machine->desk->session, &request, image,
+						    length, word, &outcome->report);
 		if (!outcome->error)
 			lurk_computer_settle(machine->desk);
 		return look(machine, outcome) && say_outcome(outcome);
@@ -497,9 +498,11 @@ bool cli_machine_try(struct cli_machine *machine, const uint8_t *image, size_t l
 
 	memset(outcome, 0, sizeof *outcome);
 	if (machine->desk) {
-		machine->desk->session.keep_locks = machine->keep_locks;
-		outcome->error = lurk_session_try(&machine->desk->session, image, length,
-						  seconds * UINT64_C(1000000), &outcome->report);
+		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
+
+		outcome->error =
+			lurk_session_try(&machine->desk->session, &request, image, length,
+					 seconds * UINT64_C(1000000), &outcome->report);
 		lurk_computer_settle(machine->desk);
 		return look(machine, outcome) && say_outcome(outcome);
 	}
@@ -513,7 +516,7 @@ bool cli_machine_keep(struct cli_machine *machine, struct cli_outcome *outcome)
 	memset(outcome, 0, sizeof *outcome);
 	if (!machine->desk)
 		return change(machine, "keep", json_object_new_object(), outcome);
-	outcome->error = lurk_session_keep(&machine->desk->session);
+	outcome->error = lurk_session_keep(&machine->desk->session, NULL);
 	lurk_computer_settle(machine->desk);
 	return look(machine, outcome) && say_outcome(outcome);
 }
@@ -534,9 +537,10 @@ bool cli_machine_switch(struct cli_machine *machine, bool off, struct cli_outcom
 
 	memset(outcome, 0, sizeof *outcome);
 	if (machine->desk) {
-		machine->desk->session.keep_locks = machine->keep_locks;
-		outcome->error =
-			lurk_session_switch(&machine->desk->session, off, &outcome->report);
+		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
+
+		outcome->error = lurk_session_switch(&machine->desk->session, &request, off,
+						     &outcome->report);
 		lurk_computer_settle(machine->desk);
 		return look(machine, outcome) && say_outcome(outcome);
 	}

@@ -120,6 +120,11 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 		snprintf(out, size, "what %s gives depends on modifiers",
 			 source_name(k->choice.key));
 		break;
+	case LURK_BECAUSE_FORGOTTEN:
+		snprintf(out, size,
+			 "nothing on it gives %s any more: by the table, programs would forget it",
+			 key);
+		break;
 	default:
 		snprintf(out, size, "no rule changes a key that it has");
 		break;
@@ -139,6 +144,8 @@ static const char *difference(const struct lurk_session_keyboard *k)
 		return "it stays down";
 	case LURK_BECAUSE_CHORD:
 		return "the off chord does not work on it";
+	case LURK_BECAUSE_FORGOTTEN:
+		return "programs that start now will not know that key, even with rules off";
 	default:
 		return "that rule is not in force";
 	}

@@ -10,8 +10,19 @@ void lurk_chord_init(struct lurk_chord *chord)
 	lurk_chord_add(chord, LURK_KEY_ESC);
 }
 
+static uint8_t bit_of(const struct lurk_chord *chord, lurk_key key)
+{
+	for (unsigned i = 0; i < chord->count; i++) {
+		if (chord->keys[i] == key)
+			return (uint8_t)(1U << i);
+	}
+	return 0;
+}
+
 bool lurk_chord_add(struct lurk_chord *chord, lurk_key key)
 {
+	if (bit_of(chord, key))
+		return true;
 	if (chord->count == LURK_CHORD_KEYS)
 		return false;
 	chord->keys[chord->count++] = key;
@@ -22,6 +33,7 @@ void lurk_image_chord(const struct lurk_image *image, uint16_t described, struct
 {
 	struct lurk_keyboard keyboard = {.quirk_count = 0};
 	struct lurk_quirk quirk;
+	bool fits = true;
 
 	memset(chord, 0, sizeof *chord);
 	if (described)
@@ -29,9 +41,9 @@ void lurk_image_chord(const struct lurk_image *image, uint16_t described, struct
 	for (unsigned i = 0; i < keyboard.quirk_count; i++) {
 		lurk_image_quirk(image, described - 1U, i, &quirk);
 		if (quirk.kind == LURK_QUIRK_OFF_CHORD)
-			lurk_chord_add(chord, quirk.key);
+			fits = lurk_chord_add(chord, quirk.key) && fits;
 	}
-	if (chord->count < 2)
+	if (!fits || chord->count < 2) /* there is one in any case */
 		lurk_chord_init(chord);
 }
 
@@ -39,15 +51,6 @@ void lurk_chord_reset(struct lurk_chord *chord)
 {
 	chord->down = chord->withheld = 0;
 	chord->whole = false;
-}
-
-static uint8_t bit_of(const struct lurk_chord *chord, lurk_key key)
-{
-	for (unsigned i = 0; i < chord->count; i++) {
-		if (chord->keys[i] == key)
-			return (uint8_t)(1U << i);
-	}
-	return 0;
 }
 
 bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state)

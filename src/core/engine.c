@@ -1,6 +1,7 @@
 /* The engine: what each press gives, and what each release takes back. */
 #include "lurk/engine.h"
 
+#include "core/assert.h"
 #include "core/keyhash.h"
 #include "core/mem.h"
 
@@ -11,6 +12,15 @@ enum { HELD_MASK = LURK_HELD_SLOTS - 1 };
 
 /* What typing does next. */
 enum phase { LET_GO, LIFT, UNLOCK, PRESS, RELEASE, LOCK_AGAIN, RESTORE };
+
+static const struct lurk_keymap_slot no_slot[1];
+static const struct lurk_action itself[1] = {{.gives = LURK_GIVES_ITSELF}};
+static const uint8_t no_shape[LURK_SHAPE_SIZE];
+const struct lurk_keymap lurk_keymap_plain = {.slots = no_slot,
+					      .actions = itself,
+					      .shapes = no_shape,
+					      .action_count = 1,
+					      .shape_count = 1};
 
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,
 		      uint16_t count)
@@ -506,6 +516,13 @@ static void type_on(struct lurk_engine *e)
 	}
 }
 
+bool lurk_engine_types_from(const struct lurk_engine *engine, const void *bytes, size_t size)
+{
+	const struct lurk_typing *t = &engine->typing;
+
+	return t->active && (uintptr_t)t->steps - (uintptr_t)bytes < size;
+}
+
 void lurk_engine_cancel(struct lurk_engine *engine)
 {
 	struct lurk_typing *t = &engine->typing;
@@ -705,6 +722,49 @@ enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_e
 	return LURK_OK;
 }
 
+void lurk_engine_end_report(struct lurk_engine *engine, uint16_t keyboard)
+{
+	struct lurk_event *last;
+
+	if (!engine->pending_count) {
+		close_frame(engine);
+		return;
+	}
+	last = &engine->pending[(engine->first_pending + engine->pending_count - 1U) %
+				LURK_PENDING];
+	if (last->keyboard == keyboard)
+		last->key.more = false;
+}
+
+void lurk_engine_inherit(struct lurk_engine *engine, uint16_t keyboard,
+			 const struct lurk_key_event *key, lurk_key gave)
+{
+	struct lurk_engine_keyboard *k = &engine->keyboards[keyboard];
+	uint32_t code = key->scan.kind == LURK_SCAN_NONE ? key->key : key->scan.code;
+	struct lurk_held *slot = &k->held[held_slot(k, code, key->scan.kind)];
+	int place = place_of(gave);
+
+	if (place < 0 || slot->used || k->held_count == LURK_HELD_MAX)
+		return;
+	*slot = (struct lurk_held){code, key->scan.kind, true, (uint8_t)(1U << place),
+				   LURK_KEY_NONE};
+	k->held_count++;
+	/* Text that is being typed has lifted it, as it has lifted all others. */
+	if (engine->typing.active && engine->typing.lift >> place & 1 &&
+	    engine->typing.phase > LIFT && !k->held_modifiers[place] && !k->down[gave] &&
+	    engine->lifted_count < LURK_LIFTED_MAX) {
+		k->held_modifiers[place] = k->down[gave] = 1;
+		if (engine->givers[place]++ == 0)
+			engine->held |= (uint8_t)(1U << place);
+		k->guarded |= (uint8_t)(1U << place);
+		k->lifted |= (uint8_t)(1U << place);
+		engine->lifted_count++;
+		return;
+	}
+	hold_modifiers(engine, keyboard, slot->modifiers);
+	close_frame(engine);
+}
+
 bool lurk_engine_take_wish(struct lurk_engine *engine, struct lurk_wish *wish)
 {
 	*wish = engine->wish;
@@ -881,6 +941,23 @@ uint64_t lurk_engine_deadline(const struct lurk_engine *engine)
 	if (engine->typing.active)
 		return engine->typing.due_us;
 	return engine->pending_count && !engine->wish.gives ? 0 : LURK_NEVER;
+}
+
+bool lurk_engine_needs(const struct lurk_engine *engine, uint16_t keyboard)
+{
+	const struct lurk_engine_keyboard *k = &engine->keyboards[keyboard];
+
+	if (k->held_count || k->releasing < LURK_KEY_COUNT || engine->waiting ||
+	    (engine->overlay.active &&
+	     (engine->overlay.keyboard == keyboard || lends(&engine->overlay, keyboard))) ||
+	    (engine->typing.active && engine->typing.keyboard == keyboard))
+		return true;
+	for (uint16_t i = 0; i < engine->pending_count; i++) {
+		if (engine->pending[(engine->first_pending + i) % LURK_PENDING].keyboard ==
+		    keyboard)
+			return true;
+	}
+	return false;
 }
 
 bool lurk_engine_holds(const struct lurk_engine *engine, uint16_t keyboard)

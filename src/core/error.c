@@ -20,6 +20,8 @@ static const char *const texts[LURK_ERROR_COUNT] = {
 	[LURK_ERR_HELD] = "another program has taken the keyboard for itself",
 	[LURK_ERR_NO_RELAY] = "the kernel offers no virtual keyboards (uinput)",
 	[LURK_ERR_POWER] = "the power went while storing",
+	[LURK_ERR_WAIT] = "a key is down on the keyboard",
+	[LURK_ERR_WORK] = "too many rules for too many keyboards in too many profiles at once",
 };
 
 const char *lurk_error_text(enum lurk_error error)

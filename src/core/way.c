@@ -79,6 +79,20 @@ static void judge_entry(const struct lurk_port_keyboard *keyboard, const struct 
 		relay(choice, LURK_BECAUSE_TWICE, key);
 }
 
+/* A key that some entry gives now, and none would. */
+static void judge_forgotten(struct lurk_port *port, uint16_t number,
+			    const struct lurk_port_keyboard *keyboard,
+			    const struct sources *sources, struct lurk_way_choice *choice)
+{
+	struct lurk_table_entry entry;
+
+	for (uint16_t i = 0; choice->way == LURK_WAY_TABLE && i < keyboard->table_entries; i++) {
+		if (port->class->table_get(port, number, i, &entry) == LURK_OK && entry.original &&
+		    !sources->first[entry.original])
+			relay(choice, LURK_BECAUSE_FORGOTTEN, entry.original);
+	}
+}
+
 /* A keyboard may send codes that its table does not list; rules on those need the relay. */
 static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entries,
 			 const struct lurk_keymap *keymap)
@@ -100,15 +114,30 @@ static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entri
 	return true;
 }
 
-/* Without a table only its declared keys are known: whether any of them changes. */
+static bool changes_scans(const struct lurk_keymap *keymap)
+{
+	for (uint32_t s = 0; s <= keymap->mask; s++) {
+		const struct lurk_keymap_slot *slot = &keymap->slots[s];
+
+		if (slot->kind != LURK_SCAN_NONE &&
+		    (keymap->actions[slot->action].gives != LURK_GIVES_ITSELF || slot->variants))
+			return true;
+	}
+	return false;
+}
+
+/* Without a table only its declared keys are known: whether any of them changes; and any scan code
+ * may come, where they come at all. */
 static bool any_changes(const struct lurk_port_keyboard *keyboard, const struct lurk_keymap *keymap)
 {
+	if (keyboard->scans && changes_scans(keymap))
+		return true;
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
 		const struct lurk_action *action =
 			lurk_keymap_find(keymap, (lurk_scan){0, LURK_SCAN_NONE}, key);
 
 		if (lurk_declares(keyboard, key) &&
-		    (action->tap || lurk_action_key(action, key) != key ||
+		    (action->tap || gives_more(action) || lurk_action_key(action, key) != key ||
 		     lurk_keymap_varies(keymap, (lurk_scan){0, LURK_SCAN_NONE}, key)))
 			return true;
 	}
@@ -144,6 +173,7 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 	else if (keyboard->table_entries &&
 		 !all_in_table(port, number, keyboard->table_entries, keymap))
 		relay(choice, LURK_BECAUSE_NOT_IN_TABLE, 0);
+	judge_forgotten(port, number, keyboard, &sources, choice);
 	if (asked == LURK_WAY_RELAY && choice->way == LURK_WAY_TABLE)
 		relay(choice, LURK_BECAUSE_ASKED, 0);
 	choice->forced =

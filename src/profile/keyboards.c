@@ -95,15 +95,20 @@ static bool read_quirk(struct reader *r, const struct lurk_node *node, enum lurk
 	return true;
 }
 
-static bool chord_fits(struct reader *r, const struct lurk_node *list)
+/* All ways to recognise a keyboard share one chord, whose keys may be named with each of them. */
+static bool chord_fits(struct reader *r, const struct lurk_node *list,
+		       const struct lurk_keyboard *keyboard)
 {
-	unsigned count = 0;
+	struct lurk_chord chord = {.count = 0};
+	bool fits = true;
 
-	for (const struct lurk_node *key = list->first; key; key = key->next)
-		count++;
-	return (count >= 2 && count <= LURK_CHORD_KEYS) ||
+	for (unsigned i = 0; i < keyboard->quirk_count; i++) {
+		if (keyboard->quirks[i].kind == LURK_QUIRK_OFF_CHORD)
+			fits = lurk_chord_add(&chord, keyboard->quirks[i].key) && fits;
+	}
+	return (fits && chord.count >= 2) ||
 	       lurk_yaml_say(&r->file->yaml, list, r->message,
-			     "`off-chord:` takes 2 to %d keys that are held together",
+			     "`off-chord:` takes 2 to %d different keys that are held together",
 			     LURK_CHORD_KEYS);
 }
 
@@ -190,13 +195,13 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 		if (node->kind != LURK_NODE_LIST)
 			return lurk_yaml_say(&r->file->yaml, node, r->message,
 					     "`%s:` takes a list, as in [Delete]", node->key->text);
-		if (quirk_fields[q].kind == LURK_QUIRK_OFF_CHORD && !chord_fits(r, node))
-			return false;
 		for (const struct lurk_node *key = node->first; key; key = key->next) {
 			if (!read_quirk(r, key, quirk_fields[q].kind))
 				return false;
 			keyboard->quirk_count++;
 		}
+		if (quirk_fields[q].kind == LURK_QUIRK_OFF_CHORD && !chord_fits(r, node, keyboard))
+			return false;
 	}
 	if (way->bus || way->built_in || way->serial.length || way->place.length ||
 	    way->name.length) {

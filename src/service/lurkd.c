@@ -18,7 +18,7 @@
 
 const char *argp_program_version = "lurkd " LURK_VERSION;
 
-enum { KEYMAP_SIZE = 1 << 22 };
+enum { KEYMAP_SIZE = 1 << 22, LEAVE_US = 2000000 };
 enum { OPTION_RESTORE = 1000, OPTION_EVERYONE };
 
 struct options {
@@ -106,11 +106,11 @@ static void look_at_changes(struct service *s)
 	s->changes = s->session.changes;
 	if (s->known_chorded != s->session.chorded)
 		say(s,
-		    s->session.off ? "by the off chord: rules off" : "by the off chord: rules on");
-	else if (s->known_trying && !s->session.trying)
+		    s->session.mode.off ? "by the off chord: rules off" : "by the off chord: rules on");
+	else if (s->known_trying && !s->session.mode.trying)
 		say(s, "nothing is tried any more");
 	s->known_chorded = s->session.chorded;
-	s->known_trying = s->session.trying;
+	s->known_trying = s->session.mode.trying;
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 		log_keyboard(s, i);
 		relayed = relayed || s->memory.keyboards[i].taken;
@@ -195,7 +195,7 @@ static int restore(struct service *s, struct lurk_message *message)
 {
 	if (!start(s, message))
 		return 1;
-	s->session.off = true;
+	s->session.mode.off = true;
 	while (lurk_session_step(&s->session))
 		;
 	lurk_session_stop(&s->session);
@@ -256,12 +256,27 @@ static void run(struct service *s)
 	}
 }
 
+/* Keyboards are given back as their keys come up; the others after a while. */
+static void leave(struct service *s)
+{
+	const uint64_t until = s->port->class->elapsed(s->port) + LEAVE_US;
+
+	while (!lurk_session_leave(&s->session) && s->port->class->elapsed(s->port) < until) {
+		uint64_t due = lurk_session_deadline(&s->session);
+
+		lurk_linux_wait(s->machine, due < until ? due : until, NULL, NULL);
+		while (lurk_session_step(&s->session))
+			;
+	}
+	lurk_session_stop(&s->session);
+}
+
 static void stop(struct service *s)
 {
 	lurk_supervisor_stopping();
 	lurk_control_close(s->control);
 	if (s->machine)
-		lurk_session_stop(&s->session);
+		leave(s);
 	lurk_linux_free(s->machine);
 	lurk_supervisor_close(&s->supervisor);
 	free_memory(&s->memory);

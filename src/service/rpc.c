@@ -115,7 +115,7 @@ static int64_t seconds_left(struct lurk_session *session)
 {
 	uint64_t now = session->port->class->elapsed(session->port);
 
-	return session->until_us > now ? (int64_t)((session->until_us - now + 999999) / 1000000)
+	return session->mode.until_us > now ? (int64_t)((session->mode.until_us - now + 999999) / 1000000)
 				       : 0;
 }
 
@@ -128,11 +128,11 @@ static void status(struct call *call)
 	struct json_object *keyboards = json_object_new_array();
 
 	add_text(result, "version", LURK_VERSION);
-	add_flag(result, "off", session->off);
-	add_flag(result, "trying", session->trying);
-	if (session->trying) {
+	add_flag(result, "off", session->mode.off);
+	add_flag(result, "trying", session->mode.trying);
+	if (session->mode.trying) {
 		add_number(result, "seconds_left", seconds_left(session));
-		add_number(result, "tried_by", session->tried_by);
+		add_number(result, "tried_by", session->mode.tried_by);
 	}
 	if (image) {
 		struct lurk_profile profile;
@@ -232,15 +232,15 @@ static void answer_change(struct call *call, enum lurk_error error,
 	call->rpc->log(call->rpc->log_data, line);
 }
 
-/* For this call only. */
-static void read_for_whom(struct call *call)
+static struct lurk_request read_request(const struct call *call)
 {
 	struct json_object *keep;
 
-	call->rpc->session->by = call->caller->uid;
-	call->rpc->session->keep_locks =
-		json_object_object_get_ex(call->params, "keep_locks", &keep) &&
-		json_object_get_boolean(keep);
+	return (struct lurk_request){
+		.by = call->caller->uid,
+		.keep_locks = json_object_object_get_ex(call->params, "keep_locks", &keep) &&
+			      json_object_get_boolean(keep),
+	};
 }
 
 /* A parameter, for as long as the call; empty where it is left out or no text. */
@@ -284,12 +284,14 @@ static void apply(struct call *call)
 	char what[64] = "rules to apply";
 	size_t length;
 	uint8_t *bytes = read_image(call, &length);
+	struct lurk_request request;
 	enum lurk_error error;
 
 	if (!bytes)
 		return;
-	read_for_whom(call);
-	error = lurk_session_apply(session, bytes, length, read_text(call, "profile"), &report);
+	request = read_request(call);
+	error = lurk_session_apply(session, &request, bytes, length, read_text(call, "profile"),
+				   &report);
 	now = lurk_session_image(session);
 	if (!error)
 		snprintf(what, sizeof what, "applied %u rules, version %llu", now->rule_count,
@@ -323,12 +325,14 @@ static void try_rules(struct call *call)
 	unsigned seconds = read_seconds(call, LURK_TRY_SECONDS);
 	size_t length;
 	uint8_t *bytes = seconds ? read_image(call, &length) : NULL;
+	struct lurk_request request;
 	enum lurk_error error;
 
 	if (!bytes)
 		return;
-	read_for_whom(call);
-	error = lurk_session_try(session, bytes, length, seconds * UINT64_C(1000000), &report);
+	request = read_request(call);
+	error = lurk_session_try(session, &request, bytes, length, seconds * UINT64_C(1000000),
+				 &report);
 	if (!error)
 		call->caller->trial = session->trials;
 	snprintf(what, sizeof what, "rules to try for %u seconds", seconds);
@@ -340,20 +344,21 @@ static void keep(struct call *call)
 {
 	struct lurk_session *session = call->rpc->session;
 	struct lurk_apply_report report = {0};
+	struct lurk_request request;
 
-	if (!session->trying) {
+	if (!session->mode.trying) {
 		fail(call, LURK_RPC_NOT_STORED, "nothing is being tried");
 		return;
 	}
-	session->by = call->caller->uid;
-	answer_change(call, lurk_session_keep(session), &report, "keep what is tried");
+	request = read_request(call);
+	answer_change(call, lurk_session_keep(session, &request), &report, "keep what is tried");
 }
 
 static void end_try(struct call *call)
 {
 	struct lurk_apply_report report = {0};
 
-	if (!call->rpc->session->trying) {
+	if (!call->rpc->session->mode.trying) {
 		fail(call, LURK_RPC_NOT_STORED, "nothing is being tried");
 		return;
 	}
@@ -400,14 +405,15 @@ static void use(struct call *call)
 	struct lurk_session *session = call->rpc->session;
 	struct lurk_apply_report report = {0};
 	struct json_object *while_connected;
+	struct lurk_request request;
 	char before[LURK_RPC_WORD];
 	uint16_t profile;
 
 	if (!read_profile(call, lurk_session_image(session), &profile))
 		return;
 	profile_word(session, before);
-	read_for_whom(call);
-	answer_change(call, lurk_session_use(session, profile, &report), &report,
+	request = read_request(call);
+	answer_change(call, lurk_session_use(session, &request, profile, &report), &report,
 		      "another profile");
 	if (call->error ||
 	    !json_object_object_get_ex(call->params, "while_connected", &while_connected) ||
@@ -430,7 +436,7 @@ static void end_using(const struct lurk_rpc *rpc, struct lurk_caller *caller)
 
 	if (!back || strcmp(profile_word(rpc->session, now), caller->used) != 0)
 		return;
-	lurk_session_use(rpc->session, (uint16_t)(back - 1U), &report);
+	lurk_session_use(rpc->session, NULL, (uint16_t)(back - 1U), &report);
 	rpc->log(rpc->log_data,
 		 "the connection that chose a profile is gone: the one before again");
 }
@@ -440,7 +446,7 @@ void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller)
 	end_using(rpc, caller);
 	if (caller->withholding)
 		lurk_session_withhold(rpc->session, 0);
-	if (caller->trial && caller->trial == rpc->session->trials && rpc->session->trying) {
+	if (caller->trial && caller->trial == rpc->session->trials && rpc->session->mode.trying) {
 		lurk_session_end_try(rpc->session);
 		rpc->log(rpc->log_data, "the connection that tried rules is gone: they end");
 	}
@@ -449,6 +455,7 @@ void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller)
 static void switch_rules(struct call *call)
 {
 	struct lurk_apply_report report;
+	struct lurk_request request;
 	struct json_object *off;
 
 	if (!call->params || !json_object_object_get_ex(call->params, "off", &off) ||
@@ -461,11 +468,11 @@ static void switch_rules(struct call *call)
 		     "only root and the group lurk may switch rules on");
 		return;
 	}
-	read_for_whom(call);
-	answer_change(
-		call,
-		lurk_session_switch(call->rpc->session, json_object_get_boolean(off), &report),
-		&report, json_object_get_boolean(off) ? "rules off" : "rules on");
+	request = read_request(call);
+	answer_change(call,
+		      lurk_session_switch(call->rpc->session, &request,
+					  json_object_get_boolean(off), &report),
+		      &report, json_object_get_boolean(off) ? "rules off" : "rules on");
 }
 
 /* ---- Watching ------------------------------------------------------------------------------ */

@@ -631,7 +631,7 @@ def sharing(desk):
     desk.want("keyboards --keyboard wagtail --off-chord ControlLeft KeyQ", out=["On wagtail the off-chord is ControlLeft, KeyQ."])
     desk.want("keyboards --keyboard wagtail --off-chord ControlLeft ControlRight", out=["ControlLeft, ControlRight."])
     desk.want("keyboards", out=["off chord ControlLeft+ControlRight"])
-    desk.want("keyboards --keyboard wagtail --off-chord Tab", 3, err="takes 2 to 4 keys")
+    desk.want("keyboards --keyboard wagtail --off-chord Tab", 3, err="takes 2 to 4 different keys")
     # A profile from someone else: its keyboards are matched, said, or refused; and judged in words before it is applied.
     desk.write("theirs/profile.yaml", HEAD + "- {press: CapsLock, gives: Tab, keyboard: Grebe}\n- {swap: [Alt, Meta], keyboard: wagtail}\n")
     desk.want("check theirs/profile.yaml", 1, out=["error     line 3    No keyboard is called Grebe.  [unknown-keyboard]", "`--as NAME=MINE`",

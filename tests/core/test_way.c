@@ -28,7 +28,7 @@ static enum lurk_error table_get(struct lurk_port *port, uint16_t keyboard, uint
 static const struct lurk_port_class table_class = {.table_get = table_get};
 
 enum { ONE = 1, TWO }; /* described keyboards; F13 of the second never comes up */
-enum { NO_TABLE, A_TABLE };
+enum { NO_TABLE, A_TABLE, NO_TABLE_BUT_SCANS };
 
 static const struct row {
 	const char *rules;
@@ -46,17 +46,22 @@ static const struct row {
 	 0},
 	{"CapsLock<>Escape", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 0, 2},
-	{"CapsLock>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
-	 0, 1},
-	{"KeyA>nothing; KeyB>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE,
-	 LURK_BECAUSE_ONE_TO_ONE, 0, 2},
-	{"hid:07:39>Tab", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, 0,
-	 1},
+	{"KeyA>KeyB; KeyB>CapsLock; CapsLock>KeyA", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE,
+	 LURK_BECAUSE_ONE_TO_ONE, 0, 3},
+	/* What no entry gives is no longer declared. */
+	{"CapsLock>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_FORGOTTEN,
+	 LURK_KEY_CAPSLOCK, 1},
+	{"KeyA>nothing; KeyB>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY,
+	 LURK_BECAUSE_FORGOTTEN, LURK_KEY_A, 2},
+	{"hid:07:39>Tab", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_FORGOTTEN,
+	 LURK_KEY_CAPSLOCK, 1},
+	{"CapsLock>nothing", ONE, A_TABLE, LURK_WAY_TABLE, LURK_WAY_TABLE, LURK_BECAUSE_FORGOTTEN,
+	 LURK_KEY_CAPSLOCK, 1},
 	/* The table does not count. */
 	{"CapsLock>Enter", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
 	 LURK_KEY_ENTER, 1},
-	{"CapsLock>Enter; Enter>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE,
-	 LURK_BECAUSE_ONE_TO_ONE, 0, 2},
+	{"CapsLock>Enter; Enter>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY,
+	 LURK_BECAUSE_FORGOTTEN, LURK_KEY_CAPSLOCK, 2},
 	{"KeyA>Tab; KeyB>Tab", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
 	 LURK_KEY_TAB, 2},
 	{"CapsLock>LaunchMail", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY,
@@ -81,12 +86,13 @@ static const struct row {
 	 LURK_KEY_A, 1},
 	{"F13>Tab", TWO, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_TAP, LURK_KEY_F13,
 	 1},
-	{"F13>Tab", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, 0, 1},
+	{"F13>KeyA; KeyA>F13", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE,
+	 LURK_BECAUSE_ONE_TO_ONE, 0, 2},
 	/* Keys of the off chord must still be heard. */
 	{"ShiftLeft>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_CHORD,
 	 LURK_KEY_LEFTSHIFT, 1},
-	{"ShiftLeft>Tab", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE, 0,
-	 1},
+	{"ShiftLeft<>KeyA", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 0, 2},
 	/* As asked, where that is possible. */
 	{"CapsLock<>Escape", ONE, A_TABLE, LURK_WAY_RELAY, LURK_WAY_RELAY, LURK_BECAUSE_ASKED, 0,
 	 2},
@@ -100,6 +106,14 @@ static const struct row {
 	{"LaunchMail>Tab", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0,
 	 0},
 	{"hid:07:a5>Tab", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0,
+	 0},
+	{"hid:07:a5>Tab", ONE, NO_TABLE_BUT_SCANS, LURK_WAY_PLAIN, LURK_WAY_RELAY,
+	 LURK_BECAUSE_NO_TABLE, 0, 0},
+	{"hid:07:a5>toggle", ONE, NO_TABLE_BUT_SCANS, LURK_WAY_PLAIN, LURK_WAY_RELAY,
+	 LURK_BECAUSE_NO_TABLE, 0, 0},
+	{"hid:07:a5>itself", ONE, NO_TABLE_BUT_SCANS, LURK_WAY_PLAIN, LURK_WAY_PLAIN,
+	 LURK_BECAUSE_NO_RULE, 0, 0},
+	{"CapsLock>toggle", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
 	 0},
 	{"CapsLock>Enter", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
 	 0},
@@ -123,9 +137,12 @@ static const struct lurk_keymap *compile(const char *rules, uint16_t keyboard)
 	return keymap;
 }
 
-static struct lurk_port_keyboard keyboard_of(bool table)
+static struct lurk_port_keyboard keyboard_of(unsigned table)
 {
-	struct lurk_port_keyboard keyboard = {.table_entries = table ? COUNT(in_table) : 0};
+	struct lurk_port_keyboard keyboard = {
+		.table_entries = table == A_TABLE ? COUNT(in_table) : 0,
+		.scans = table == NO_TABLE_BUT_SCANS,
+	};
 
 	keyboard.identity.wiring = LURK_WIRING_HID;
 	keyboard.declares[LURK_KEY_TAB / 8] |= 1U << LURK_KEY_TAB % 8;

@@ -18,6 +18,13 @@ struct contract_rig {
 	/* A finger on a key. */
 	void (*press)(struct contract_rig *rig, lurk_key key, bool down);
 	void (*plug)(struct contract_rig *rig, bool in);
+	/* From now on keys are pressed and released again and again, in the midst of whatever the
+	 * port does; or no more, and all are up. */
+	void (*hammer)(struct contract_rig *rig, bool on);
+	/* Programs read what has come; where they keep up by themselves, NULL. */
+	void (*look)(struct contract_rig *rig);
+	/* Programs open what is new. */
+	void (*open)(struct contract_rig *rig);
 	/* Writes what the programs got since the last call, as "KeyA+ KeyA- ". */
 	void (*got)(struct contract_rig *rig, char *out, size_t size);
 	/* The power goes after so many stored bytes, and comes back. */

@@ -7,7 +7,7 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	struct sim_rig *r = data;
 
 	(void)keyboard;
-	if (state != LURK_REPEAT)
+	if (state != LURK_REPEAT && r->length + 32 < sizeof r->got)
 		r->length += (size_t)snprintf(r->got + r->length, sizeof r->got - r->length,
 					      "%s%c ", lurk_key_name(key), "-+"[state]);
 }

@@ -16,6 +16,40 @@ static void plug(struct contract_rig *rig, bool in)
 		lurk_sim_unplug(r->sim, 0);
 }
 
+/* Keys that a hand hammers, one more or less at each gap that the port leaves. */
+static void hit(void *data)
+{
+	static const char *const keys[] = {"KeyA", "ShiftLeft", "KeyB", "ControlLeft", "Enter"};
+	static bool down[sizeof keys / sizeof *keys];
+	static uint64_t seed = 1;
+	unsigned key = random_next(&seed) % (sizeof keys / sizeof *keys);
+
+	if (!data) {
+		memset(down, 0, sizeof down);
+		return;
+	}
+	down[key] = !down[key];
+	sim_rig_key(data, 0, keys[key], down[key]);
+}
+
+static void hammer(struct contract_rig *rig, bool on)
+{
+	static const char *const keys[] = {"KeyA", "ShiftLeft", "KeyB", "ControlLeft", "Enter"};
+	struct sim_rig *r = rig->data;
+
+	lurk_sim_meanwhile(r->sim, on ? hit : NULL, r);
+	for (unsigned i = 0; !on && i < sizeof keys / sizeof *keys; i++)
+		sim_rig_key(r, 0, keys[i], false);
+	hit(on ? r : NULL);
+}
+
+static void open_new(struct contract_rig *rig)
+{
+	struct lurk_sim *sim = ((struct sim_rig *)rig->data)->sim;
+
+	lurk_sim_pass(sim, lurk_sim_now(sim) + 210000);
+}
+
 static void got(struct contract_rig *rig, char *out, size_t size)
 {
 	snprintf(out, size, "%s", sim_rig_got(rig->data));
@@ -38,6 +72,8 @@ static struct contract_rig *make(void)
 
 	r->rig.press = press;
 	r->rig.plug = plug;
+	r->rig.hammer = hammer;
+	r->rig.open = open_new;
 	r->rig.got = got;
 	r->rig.cut_power = cut_power;
 	r->rig.restart = restart;

@@ -292,7 +292,8 @@ static void random_apply(struct world *w, uint64_t *seed)
 	}
 	test_rules_read(&w->rules, text);
 	/* Some are in conflict: then nothing changes. */
-	lurk_session_apply(&w->session, w->rules.bytes, w->rules.length, LURK_NO_TEXT, &report);
+	lurk_session_apply(&w->session, NULL, w->rules.bytes, w->rules.length, LURK_NO_TEXT,
+			   &report);
 	settle(w);
 }
 

@@ -165,7 +165,7 @@ def a_trial_ends():
     client, other = Client(service), Client(service)
     profile = os.path.join(service.folder, "profile.yaml")
     with open(profile, "w") as file:
-        file.write("lurk: 1\nrules:\n  - press: CapsLock\n    gives: nothing\n")
+        file.write("lurk: 1\nrules:\n  - swap: [CapsLock, ScrollLock]\n")
     subprocess.run([LURK, "apply", "--profile", profile], check=True, stdout=subprocess.DEVNULL,
                    env={**os.environ, "LURK_SOCKET": service.path, "LURK_DESK": ""})
     image = client.ask("image")["result"]

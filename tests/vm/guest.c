@@ -124,8 +124,12 @@ int main(int argc, char **argv)
 	while (lurk_session_step(&session))
 		;
 	test_rules_read(&rules, argv[1]);
-	if (lurk_session_apply(&session, rules.bytes, rules.length, LURK_NO_TEXT, &report))
+	if (lurk_session_apply(&session, NULL, rules.bytes, rules.length, LURK_NO_TEXT, &report))
 		return 1;
+	while (lurk_session_deadline(&session) != LURK_NEVER) { /* until stand-ins are open */
+		usleep(10000);
+		lurk_session_step(&session);
+	}
 	usleep(300000);
 	find_readers();
 	tell_keyboards();

@@ -17,13 +17,16 @@
 
 #include "port/linux/node.h"
 
-enum { NODES = 8, QUEUE = 512, MONITOR = 0xffff, WAKING = 0xfffe, EVENTS = 16 };
+enum { NODES = 8, QUEUE_STEP = 256, MONITOR = 0xffff, WAKING = 0xfffe, EVENTS = 16 };
+enum { SETTLING_US = 50000 }; /* interfaces of one keyboard come one after the other */
 
 /* Marks another's descriptor among what epoll tells. */
 #define OTHERS ((uint64_t)1 << 32)
 
 struct keyboard {
 	bool used, announced, taken, gone; /* gone: unplugged while taken, not given back yet */
+	bool in_use;                       /* it was there before this process */
+	uint64_t announce_us;              /* when it is announced, where it is not */
 	char device[PATH_MAX];             /* of the physical device, in /sys */
 	struct lurk_identity identity;
 	struct lurk_event_node nodes[NODES];
@@ -41,9 +44,17 @@ struct lurk_linux {
 	bool udev_runs;
 	int64_t slept_ns; /* by this machine since it started */
 	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
-	struct lurk_port_event queue[QUEUE];
-	unsigned first, waiting;
-	bool waited; /* all that was ready is in the queue: no need to look again */
+	/* Keyboards that came and went; keys that were read while one was taken or given back. As
+	 * long as it must be: neither a release nor unplugging is ever dropped. */
+	struct lurk_port_event *queue;
+	unsigned first, waiting, room;
+	/* Nodes that have more to read. */
+	struct ready {
+		uint16_t keyboard, node;
+	} ready[LURK_LINUX_KEYBOARDS * NODES];
+	unsigned ready_count, settling;
+	struct lurk_taken_held *collected; /* what is told as held goes here, for now */
+	bool waited;                       /* all that was ready is known: no need to look again */
 };
 
 static const struct lurk_port_class linux_class;
@@ -56,25 +67,58 @@ static uint64_t now_us(void)
 	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
 }
 
-static void queue_event_at(struct lurk_linux *m, uint8_t kind, unsigned number, uint64_t time_us,
-			   const struct lurk_key_event *key)
+static bool grow_queue(struct lurk_linux *m)
 {
-	struct lurk_port_event *e = &m->queue[(m->first + m->waiting) % QUEUE];
+	unsigned room = m->room + QUEUE_STEP;
+	struct lurk_port_event *grown = malloc(room * sizeof *grown);
 
-	if (m->waiting == QUEUE)
-		return;
-	memset(e, 0, sizeof *e);
-	e->kind = kind;
-	e->keyboard = (uint16_t)number;
-	e->time_us = time_us;
-	if (key)
-		e->key = *key;
-	m->waiting++;
+	if (!grown)
+		return false;
+	for (unsigned i = 0; i < m->waiting; i++)
+		grown[i] = m->queue[(m->first + i) % m->room];
+	free(m->queue);
+	m->queue = grown;
+	m->room = room;
+	m->first = 0;
+	return true;
 }
 
-static void queue_event(struct lurk_linux *m, uint8_t kind, unsigned number)
+/* Without memory presses are dropped long before anything else: there is room for that. */
+static void queue_event(struct lurk_linux *m, const struct lurk_port_event *event)
 {
-	queue_event_at(m, kind, number, now_us(), NULL);
+	bool press = event->kind == LURK_PORT_KEY && event->key.state != LURK_UP;
+
+	if (m->waiting + QUEUE_STEP / 2 >= m->room && !grow_queue(m) &&
+	    (press || m->waiting == m->room))
+		return;
+	m->queue[(m->first + m->waiting++) % m->room] = *event;
+}
+
+static void queue_kind(struct lurk_linux *m, uint8_t kind, unsigned number)
+{
+	queue_event(m, &(struct lurk_port_event){
+			       .kind = kind, .keyboard = (uint16_t)number, .time_us = now_us()});
+}
+
+/* What is read while a keyboard is taken or given back comes before all that is read later. */
+struct keeper {
+	struct lurk_linux *machine;
+	uint16_t number;
+};
+
+static void keep_event(void *data, const struct lurk_port_event *event)
+{
+	struct keeper *keeper = data;
+	struct lurk_linux *m = keeper->machine;
+	struct lurk_port_event e = *event;
+
+	e.keyboard = keeper->number;
+	if (e.kind != LURK_PORT_HELD || !m->collected) {
+		queue_event(m, &e);
+	} else if (m->collected->count < LURK_TAKEN_HELD) {
+		m->collected->gave[m->collected->count] = e.gave;
+		m->collected->keys[m->collected->count++] = e.key;
+	}
 }
 
 /* ---- Which node belongs to which keyboard -----------------------------------------------------
@@ -161,13 +205,61 @@ static unsigned number_of(const struct lurk_linux *m, const struct keyboard *k)
 	return (unsigned)(k - m->keyboards);
 }
 
+static uint64_t elapsed_us(void)
+{
+	struct timespec now;
+
+	clock_gettime(CLOCK_BOOTTIME, &now);
+	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
+}
+
 static void announce(struct lurk_linux *m, struct keyboard *k)
 {
-	/* One more interface of a keyboard that is known already: it is looked at anew. */
-	if (k->announced)
-		queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k));
-	queue_event(m, LURK_PORT_PLUGGED, number_of(m, k));
+	m->settling -= k->announce_us != 0;
+	k->announce_us = 0;
 	k->announced = true;
+	queue_kind(m, LURK_PORT_PLUGGED, number_of(m, k));
+}
+
+/* How many interfaces there may be: once all are here, nothing else is waited for. */
+static unsigned interfaces_of(struct udev_device *physical)
+{
+	const char *count = udev_device_get_sysattr_value(physical, "bNumInterfaces");
+
+	return count ? (unsigned)strtoul(count, NULL, 10) : 1;
+}
+
+/* Announced once, with all its interfaces; one that comes later changes it. */
+static void arrived(struct lurk_linux *m, struct keyboard *k, struct udev_device *physical)
+{
+	if (k->announced) {
+		queue_kind(m, LURK_PORT_CHANGED, number_of(m, k));
+	} else if (k->identity.bus == LURK_BUS_PS2 ||
+		   (k->identity.bus == LURK_BUS_USB && k->node_count >= interfaces_of(physical) &&
+		    interfaces_of(physical) > 1)) {
+		announce(m, k);
+	} else {
+		m->settling += k->announce_us == 0;
+		k->announce_us = elapsed_us() + SETTLING_US;
+	}
+}
+
+/* Those that had time for all their interfaces; when the next one will have had. */
+static uint64_t announce_settled(struct lurk_linux *m)
+{
+	uint64_t now = m->settling ? elapsed_us() : 0, next = LURK_NEVER;
+
+	for (unsigned i = 0; m->settling && i < LURK_LINUX_KEYBOARDS; i++) {
+		struct keyboard *k = &m->keyboards[i];
+
+		if (!k->used || !k->announce_us)
+			continue;
+		if (k->announce_us <= now)
+			announce(m, k);
+		else if (k->announce_us < next)
+			next = k->announce_us;
+	}
+	return next;
 }
 
 /* N of the inputN that an event node belongs to. */
@@ -210,6 +302,18 @@ static unsigned main_node(const struct keyboard *k)
 	return best;
 }
 
+/* One that belongs to a keyboard that is taken is taken with it. */
+static void join(struct lurk_linux *m, struct keyboard *k, struct lurk_event_node *node)
+{
+	struct keeper keeper = {m, (uint16_t)number_of(m, k)};
+
+	if (k->taken && !lurk_node_stand_in(node, false) &&
+	    !lurk_node_take(node, &(struct lurk_node_keep){keep_event, &keeper})) {
+		lurk_node_speak(node);
+		watch(m, node->out, number_of(m, k), (unsigned)(node - k->nodes), true);
+	}
+}
+
 static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell)
 {
 	const char *path = udev_device_get_devnode(device);
@@ -232,18 +336,31 @@ static void add_node(struct lurk_linux *m, struct udev_device *device, bool tell
 	}
 	if (!k->node_count)
 		identify(&k->identity, &node);
+	node.interface = (uint8_t)k->node_count;
 	k->nodes[k->node_count] = node;
 	watch(m, node.fd, number_of(m, k), k->node_count, false);
 	k->node_count++;
-	if (tell)
-		announce(m, k);
+	if (!tell) {
+		k->in_use = true;
+		return;
+	}
+	join(m, k, &k->nodes[k->node_count - 1]);
+	arrived(m, k, physical);
 }
 
-static void forget(struct keyboard *k)
+static void forget(struct lurk_linux *m, struct keyboard *k)
 {
 	for (unsigned i = 0; i < k->node_count; i++) {
-		lurk_node_release(&k->nodes[i]);
+		lurk_node_let_go(&k->nodes[i]);
+		lurk_node_stand_down(&k->nodes[i]);
 		lurk_node_close(&k->nodes[i]);
+	}
+	m->settling -= k->announce_us != 0;
+	for (unsigned i = 0; i < m->ready_count;) {
+		if (m->ready[i].keyboard == number_of(m, k))
+			m->ready[i] = m->ready[--m->ready_count];
+		else
+			i++;
 	}
 	memset(k, 0, sizeof *k);
 }
@@ -258,10 +375,11 @@ static void node_gone(struct lurk_linux *m, struct keyboard *k, unsigned node)
 		any = any || k->nodes[i].fd >= 0;
 	if (any || k->gone)
 		return;
-	queue_event(m, LURK_PORT_UNPLUGGED, number_of(m, k));
+	if (k->announced)
+		queue_kind(m, LURK_PORT_UNPLUGGED, number_of(m, k));
 	k->gone = k->taken;
 	if (!k->taken)
-		forget(k);
+		forget(m, k);
 }
 
 static void remove_node(struct lurk_linux *m, const char *path)
@@ -275,14 +393,14 @@ static void remove_node(struct lurk_linux *m, const char *path)
 
 static void changed(struct lurk_linux *m, struct keyboard *k)
 {
-	if (k->gone)
+	if (k->gone || !k->announced)
 		return;
 	k->others_changes = 0;
 	for (unsigned i = 0; i < k->node_count; i++) {
 		if (k->nodes[i].fd >= 0)
 			k->others_changes += lurk_node_reread(&k->nodes[i]);
 	}
-	queue_event(m, LURK_PORT_CHANGED, number_of(m, k));
+	queue_kind(m, LURK_PORT_CHANGED, number_of(m, k));
 }
 
 static void change_node(struct lurk_linux *m, const char *path)
@@ -295,34 +413,6 @@ static void change_node(struct lurk_linux *m, const char *path)
 
 /* ---- What happens -----------------------------------------------------------------------------
  */
-
-struct source {
-	struct lurk_linux *machine;
-	unsigned keyboard;
-	unsigned since; /* events of this report in the queue */
-	uint8_t interface;
-};
-
-static void on_key(void *data, uint64_t time_us, const struct lurk_key_event *key)
-{
-	struct source *s = data;
-
-	struct lurk_key_event event = *key;
-
-	event.interface = s->interface;
-	queue_event_at(s->machine, LURK_PORT_KEY, s->keyboard, time_us, &event);
-	s->since++;
-}
-
-static void on_end(void *data)
-{
-	struct source *s = data;
-	struct lurk_linux *m = s->machine;
-
-	if (s->since && m->waiting)
-		m->queue[(m->first + m->waiting - 1) % QUEUE].key.more = false;
-	s->since = 0;
-}
 
 static void monitor_event(struct lurk_linux *m)
 {
@@ -377,8 +467,6 @@ static void clock_was_set(struct lurk_linux *m)
 static void happened(struct lurk_linux *m, uint32_t what)
 {
 	unsigned number = what >> 8, index = (what & 0xff) >> 1;
-	struct source source = {m, number, 0, (uint8_t)index};
-	struct lurk_node_sink sink = {&source, on_key, on_end};
 	struct lurk_event_node *node;
 
 	if (what == MONITOR) {
@@ -392,10 +480,44 @@ static void happened(struct lurk_linux *m, uint32_t what)
 	if (!m->keyboards[number].used || index >= m->keyboards[number].node_count)
 		return; /* forgotten by what came before in this round */
 	node = &m->keyboards[number].nodes[index];
-	if (what & 1)
+	if (what & 1) {
 		lurk_node_hear_programs(node);
-	else if (node->fd >= 0 && !lurk_node_read(node, &sink))
-		node_gone(m, &m->keyboards[number], index);
+	} else if (node->fd >= 0) {
+		node->more = true;
+		if (!node->queued)
+			m->ready[m->ready_count++] =
+				(struct ready){(uint16_t)number, (uint16_t)index};
+		node->queued = true;
+	}
+}
+
+/* The next key of the nodes that have any. */
+static bool next_key(struct lurk_linux *m, struct lurk_port_event *event)
+{
+	while (m->ready_count) {
+		const struct ready r = m->ready[m->ready_count - 1];
+		struct lurk_event_node *node = &m->keyboards[r.keyboard].nodes[r.node];
+		enum lurk_node_read read = lurk_node_next(node, event);
+
+		if (read == LURK_NODE_EVENT) {
+			event->keyboard = r.keyboard;
+			return true;
+		}
+		if (read == LURK_NODE_NOTHING && node->moved) {
+			struct keeper keeper = {m, r.keyboard};
+
+			lurk_node_tidy(node, &(struct lurk_node_keep){keep_event, &keeper});
+		}
+		m->ready_count--;
+		node->queued = false;
+		if (read == LURK_NODE_GONE) {
+			node_gone(m, &m->keyboards[r.keyboard], r.node);
+			return false;
+		}
+		if (m->waiting)
+			return false; /* read while it was tidied */
+	}
+	return false;
 }
 
 /* Returns false where nothing happened at all on the machine; much that does is no event for the
@@ -427,14 +549,6 @@ void lurk_linux_add(struct lurk_linux *machine, int fd)
 	epoll_ctl(machine->epoll, EPOLL_CTL_ADD, fd, &e);
 }
 
-static uint64_t elapsed_us(void)
-{
-	struct timespec now;
-
-	clock_gettime(CLOCK_BOOTTIME, &now);
-	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
-}
-
 /* Rounded up: too early would be for nothing. */
 static int timeout_ms(uint64_t until_us)
 {
@@ -449,7 +563,9 @@ static int timeout_ms(uint64_t until_us)
 void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
 		     void (*ready)(void *data, int fd), void *data)
 {
-	poll_once(machine, timeout_ms(until_us), ready, data);
+	uint64_t settled_us = announce_settled(machine);
+
+	poll_once(machine, timeout_ms(settled_us < until_us ? settled_us : until_us), ready, data);
 	machine->waited = true;
 }
 
@@ -478,11 +594,13 @@ static bool linux_keyboard(struct lurk_port *port, uint16_t number, struct lurk_
 	memset(out, 0, sizeof *out);
 	out->identity = k->identity;
 	out->others_changes = (uint16_t)k->others_changes;
+	out->in_use = k->in_use;
 	for (unsigned i = 0; i < k->node_count; i++) {
 		const struct lurk_event_node *node = &k->nodes[i];
 
 		out->table_entries = (uint16_t)(out->table_entries + node->table_entries);
 		out->locks |= lurk_node_locks(node);
+		out->scans = out->scans || node->scans;
 		if (*node->seat)
 			memcpy(out->seat, node->seat, sizeof out->seat);
 		for (unsigned key = 1; node->evdev && key < LURK_KEY_COUNT; key++) {
@@ -497,55 +615,180 @@ static bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
 {
 	struct lurk_linux *m = machine_of(port);
 
-	while (!m->waiting) {
-		bool looked = m->waited;
+	for (;;) {
+		bool looked;
 
+		if (m->settling)
+			announce_settled(m);
+		if (m->waiting) {
+			*event = m->queue[m->first];
+			m->first = (m->first + 1) % m->room;
+			m->waiting--;
+			return true;
+		}
+		if (next_key(m, event))
+			return true;
+		if (m->waiting)
+			continue; /* a node has gone */
+		looked = m->waited;
 		m->waited = false;
 		if (looked || !poll_once(m, 0, NULL, NULL))
 			return false;
 	}
-	*event = m->queue[m->first];
-	m->first = (m->first + 1) % QUEUE;
-	m->waiting--;
-	return true;
 }
 
-static enum lurk_error take_all(struct lurk_linux *m, struct keyboard *k)
+static enum lurk_error linux_stand_in(struct lurk_port *port, uint16_t number)
 {
-	k->speaker = main_node(k);
-	for (unsigned i = 0; i < k->node_count; i++) {
-		enum lurk_error error = LURK_OK;
+	struct keyboard *k = here(port, number);
+	enum lurk_error error = LURK_OK;
+	bool fresh;
 
-		if (k->nodes[i].fd >= 0)
-			error = lurk_node_take(&k->nodes[i], i == k->speaker);
-		if (!error && k->nodes[i].virtual)
-			watch(m, k->nodes[i].out, number_of(m, k), i, true);
-		if (!error)
+	if (!k)
+		return LURK_ERR_GONE;
+	fresh = true;
+	for (unsigned i = 0; i < k->node_count; i++)
+		fresh = fresh && !k->nodes[i].virtual;
+	k->speaker = fresh ? main_node(k) : k->speaker;
+	for (unsigned i = 0; i < k->node_count && !error; i++)
+		error = lurk_node_stand_in(&k->nodes[i], i == k->speaker);
+	return error;
+}
+
+static void set_free(struct lurk_linux *m, struct keyboard *k)
+{
+	for (unsigned i = 0; i < k->node_count; i++) {
+		lurk_node_let_go(&k->nodes[i]);
+		if (k->nodes[i].out >= 0)
+			epoll_ctl(m->epoll, EPOLL_CTL_DEL, k->nodes[i].out, NULL);
+	}
+	k->taken = false;
+}
+
+static bool any_down(const struct keyboard *k)
+{
+	for (unsigned i = 0; i < k->node_count; i++) {
+		if (k->nodes[i].fd >= 0 && lurk_node_any_down(&k->nodes[i]))
+			return true;
+	}
+	return false;
+}
+
+static enum lurk_error linux_take(struct lurk_port *port, uint16_t number, bool at_once,
+				  struct lurk_taken_held *held)
+{
+	struct lurk_linux *m = machine_of(port);
+	struct keyboard *k = here(port, number);
+	struct keeper keeper = {m, number};
+	const struct lurk_node_keep keep = {keep_event, &keeper};
+	enum lurk_error error = LURK_OK;
+
+	memset(held, 0, sizeof *held);
+	if (!k)
+		return LURK_ERR_GONE;
+	if (k->taken)
+		return LURK_OK;
+	if (!at_once && any_down(k))
+		return LURK_ERR_WAIT;
+	m->collected = held;
+	for (unsigned i = 0; i < k->node_count && !error; i++) {
+		struct lurk_event_node *node = &k->nodes[i];
+
+		if (node->fd < 0)
 			continue;
-		while (i--)
-			lurk_node_release(&k->nodes[i]);
-		return error;
+		error = node->virtual ? lurk_node_take(node, &keep) : LURK_ERR_NO_RELAY;
+		if (error)
+			break;
+		lurk_node_speak(node);
+		watch(m, node->out, number, i, true);
+	}
+	m->collected = NULL;
+	k->taken = true;
+	if (error)
+		set_free(m, k);
+	return error;
+}
+
+static bool keys_wait(const struct lurk_linux *m, uint16_t number)
+{
+	for (unsigned i = 0; i < m->waiting; i++) {
+		const struct lurk_port_event *e = &m->queue[(m->first + i) % m->room];
+
+		if (e->keyboard == number &&
+		    ((e->kind == LURK_PORT_KEY && !e->passed) || e->kind == LURK_PORT_HELD))
+			return true;
+	}
+	return false;
+}
+
+static enum lurk_error linux_end_held(struct lurk_port *port, uint16_t number)
+{
+	struct lurk_linux *m = machine_of(port);
+	struct keyboard *k = here(port, number);
+	struct keeper keeper = {m, number};
+	enum lurk_error error = LURK_OK;
+
+	if (!k || !k->taken)
+		return LURK_ERR_GONE;
+	if (keys_wait(m, number))
+		return LURK_ERR_WAIT;
+	for (unsigned i = 0; i < k->node_count && !error; i++) {
+		if (k->nodes[i].fd >= 0)
+			error = lurk_node_end_held(&k->nodes[i],
+						   &(struct lurk_node_keep){keep_event, &keeper});
+	}
+	return error;
+}
+
+/* One node after the other; where one cannot be given, those before are taken again. */
+static enum lurk_error give_all_back(struct lurk_linux *m, struct keyboard *k, uint16_t number)
+{
+	struct keeper keeper = {m, number};
+	const struct lurk_node_keep keep = {keep_event, &keeper};
+
+	for (unsigned i = 0; i < k->node_count; i++) {
+		if (k->nodes[i].fd >= 0 && k->nodes[i].down)
+			return LURK_ERR_WAIT;
+	}
+	for (unsigned i = 0; i < k->node_count; i++) {
+		if (k->nodes[i].fd < 0 || lurk_node_give_back(&k->nodes[i], &keep) == LURK_OK)
+			continue;
+		while (i--) {
+			if (k->nodes[i].fd >= 0)
+				lurk_node_take(&k->nodes[i], &keep);
+		}
+		return LURK_ERR_WAIT;
 	}
 	return LURK_OK;
 }
 
-static enum lurk_error linux_take(struct lurk_port *port, uint16_t number, bool take)
+/* The stand-in releases what is down on it, and stays. */
+static void silence(struct keyboard *k)
+{
+	struct lurk_event_node *node = &k->nodes[k->speaker];
+
+	for (lurk_key key = lurk_key_next(0); node->virtual && key; key = lurk_key_next(key))
+		lurk_node_send(node, &(struct lurk_stroke){key, LURK_UP}, 1, false);
+}
+
+static enum lurk_error linux_give_back(struct lurk_port *port, uint16_t number, bool at_once)
 {
 	struct lurk_linux *m = machine_of(port);
 	struct keyboard *k = number < LURK_LINUX_KEYBOARDS ? &m->keyboards[number] : NULL;
-	enum lurk_error error = LURK_OK;
 
-	if (!k || !k->used || (k->gone && (take || !k->taken)))
+	if (!k || !k->used || !k->taken)
 		return LURK_ERR_GONE;
-	if (take && !k->taken)
-		error = take_all(m, k);
-	for (unsigned i = 0; !take && i < k->node_count; i++)
-		lurk_node_release(&k->nodes[i]);
-	if (!error)
-		k->taken = take;
-	if (k->gone && !take)
-		forget(k);
-	return error;
+	if (!at_once && !k->gone) {
+		if (keys_wait(m, number))
+			return LURK_ERR_WAIT;
+		if (give_all_back(m, k, number) == LURK_ERR_WAIT)
+			return LURK_ERR_WAIT;
+	}
+	if (at_once && !k->gone)
+		silence(k);
+	set_free(m, k);
+	if (k->gone)
+		forget(m, k);
+	return LURK_OK;
 }
 
 static void linux_listen(struct lurk_port *port, uint16_t number, const lurk_key *keys,
@@ -565,21 +808,11 @@ static enum lurk_error linux_send(struct lurk_port *port, const struct lurk_fram
 
 	if (!k || !k->used)
 		return LURK_ERR_GONE;
-	if (k->taken)
-		return lurk_node_write(&k->nodes[k->speaker], frame->strokes, frame->count,
-				       frame->typed)
-			       ? LURK_OK
-			       : LURK_ERR_PORT;
-	for (unsigned i = 0; i < frame->count; i++) {
-		const struct lurk_stroke *s = &frame->strokes[i];
-
-		/* Any of its nodes may hold the key; the others take no notice. */
-		for (unsigned n = 0; n < k->node_count; n++) {
-			if (k->nodes[n].fd >= 0 && (s->state == LURK_UP || lurk_is_lock(s->key)))
-				lurk_node_write(&k->nodes[n], s, 1, false);
-		}
-	}
-	return LURK_OK;
+	if (!k->nodes[k->speaker].virtual)
+		return LURK_ERR_NO_RELAY;
+	return lurk_node_send(&k->nodes[k->speaker], frame->strokes, frame->count, frame->typed)
+		       ? LURK_OK
+		       : LURK_ERR_PORT;
 }
 
 /* The node that a table index falls into, and the index within it. */
@@ -621,6 +854,27 @@ static enum lurk_error linux_table_set(struct lurk_port *port, uint16_t number, 
 		return LURK_ERR_GONE;
 	node = entry_node(k, &index);
 	return node ? lurk_node_set(node, index, key) : LURK_ERR_PORT;
+}
+
+static enum lurk_error linux_release(struct lurk_port *port, uint16_t number, uint16_t index)
+{
+	struct keyboard *k = here(port, number);
+	struct keeper keeper = {machine_of(port), number};
+	struct lurk_event_node *node;
+	lurk_codes codes = {0};
+	bool written;
+
+	if (!k)
+		return LURK_ERR_GONE;
+	node = entry_node(k, &index);
+	if (!node || node->table[index].now >= KEY_CNT)
+		return LURK_ERR_PORT;
+	lurk_codes_put(codes, node->table[index].now, true);
+	node->ended[node->table[index].now / 8] |=
+		(unsigned char)(1U << node->table[index].now % 8); /* not for our own ears */
+	written = lurk_node_write(node, codes, false);
+	lurk_node_read_all(node, &(struct lurk_node_keep){keep_event, &keeper});
+	return written ? LURK_OK : LURK_ERR_PORT;
 }
 
 static bool linux_is_down(struct lurk_port *port, uint16_t number, uint16_t index)
@@ -710,9 +964,13 @@ static int linux_descriptor(struct lurk_port *port)
 static const struct lurk_port_class linux_class = {
 	.keyboard = linux_keyboard,
 	.next = linux_next,
+	.stand_in = linux_stand_in,
 	.take = linux_take,
+	.end_held = linux_end_held,
+	.give_back = linux_give_back,
 	.listen = linux_listen,
 	.send = linux_send,
+	.release = linux_release,
 	.table_get = linux_table_get,
 	.table_set = linux_table_set,
 	.is_down = linux_is_down,
@@ -800,8 +1058,9 @@ void lurk_linux_free(struct lurk_linux *machine)
 		return;
 	for (unsigned i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
 		if (machine->keyboards[i].used)
-			forget(&machine->keyboards[i]);
+			forget(machine, &machine->keyboards[i]);
 	}
+	free(machine->queue);
 	if (machine->monitor)
 		udev_monitor_unref(machine->monitor);
 	if (machine->udev)

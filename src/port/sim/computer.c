@@ -305,7 +305,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 	struct lurk_profile now;
 	char note[96];
 
-	if (session->off != off)
+	if (session->mode.off != off)
 		on_note(p, off ? "all rules are on again" : "all rules are off");
 	if (!image || lurk_session_profile(session) == profile)
 		return;
@@ -318,7 +318,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 static void move_key(struct player *p, unsigned key, bool down)
 {
 	uint16_t profile = lurk_session_profile(&p->computer->session);
-	bool off = p->computer->session.off;
+	bool off = p->computer->session.mode.off;
 
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
 	lurk_computer_settle(p->computer);
@@ -438,7 +438,7 @@ static bool play_plug(struct player *p)
 
 static bool play_keep(struct player *p)
 {
-	enum lurk_error error = lurk_session_keep(&p->computer->session);
+	enum lurk_error error = lurk_session_keep(&p->computer->session, NULL);
 
 	if (error == LURK_ERR_EMPTY)
 		return complain(p, "nothing is being tried, so there is nothing to", p->words[0]);
@@ -463,7 +463,7 @@ static bool play_use(struct player *p)
 					   1U)
 			      : LURK_PREVIOUS;
 	if ((profile == LURK_PREVIOUS && strcmp(word, "previous") != 0) ||
-	    lurk_session_use(&p->computer->session, profile, &unused) != LURK_OK)
+	    lurk_session_use(&p->computer->session, NULL, profile, &unused) != LURK_OK)
 		return complain(p, "no profile was applied that is called", word);
 	lurk_computer_settle(p->computer);
 	return true;

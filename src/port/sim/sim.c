@@ -14,6 +14,7 @@
 
 enum { ALL_LOCKS = (1 << LURK_LOCK_COUNT) - 1 };
 enum { QUEUE = 1024, TABLE_ENTRIES = 768, REPEAT_DELAY_US = 250000, REPEAT_PERIOD_US = 33000 };
+enum { OPENING_US = 200000 }; /* until programs have opened a node that appears */
 enum { TYPEMATIC_DELAY_US = 500000, TYPEMATIC_PERIOD_US = 92000, SELF_PRESS_US = 90000 };
 
 /* An input node as the kernel keeps one: which keys are down, which one repeats. */
@@ -41,6 +42,14 @@ struct keyboard {
 	uint16_t table_entries;
 	uint8_t declares[LURK_KEY_COUNT / 8];
 	struct node source, virtual;
+	/* What programs have seen pressed on the source and not yet released: while it is taken, or
+	 * shortly after, that is not what is down. */
+	bool seen[LURK_KEY_COUNT];
+	bool mine[LURK_KEY_COUNT];    /* the key's press was Lurk's, and so is its release */
+	bool taking;                  /* programs read it, and Lurk hears all */
+	bool stands_in;               /* the virtual node is there */
+	uint64_t plugged_at, open_at; /* when programs have opened the virtual node */
+	unsigned unread;              /* its key events in the queue that no program saw */
 };
 
 struct lurk_sim {
@@ -60,6 +69,8 @@ struct lurk_sim {
 	unsigned buffered; /* events in the readers' buffer since they last read */
 	uint64_t buffered_at;
 	uint8_t pressed[LURK_KEY_COUNT]; /* by how many nodes, for the programs */
+	void (*meanwhile)(void *data);
+	void *meanwhile_data;
 };
 
 static const struct lurk_port_class sim_class;
@@ -70,12 +81,17 @@ static void note(struct lurk_sim *sim, const char *text)
 		sim->watch.note(sim->watch.data, text);
 }
 
+/* What a port must never lose are releases and unplugging: where the queue is nearly full, presses
+ * wait for nobody. */
 static void queue_event(struct lurk_sim *sim, struct lurk_port_event event)
 {
+	bool press = event.kind == LURK_PORT_KEY && event.key.state != LURK_UP;
+
 	event.time_us = sim->now_us;
-	if (sim->waiting == QUEUE)
-		return; /* the session is not listening: as with a kernel, the oldest matter most */
+	if (sim->waiting >= (press ? QUEUE / 4 : QUEUE))
+		return;
 	sim->queue[(sim->first + sim->waiting++) % QUEUE] = event;
+	sim->keyboards[event.keyboard].unread += event.kind == LURK_PORT_KEY && !event.passed;
 }
 
 /* ---- The programs: what they get, the text it makes, the lights ------------------------------ */
@@ -159,13 +175,18 @@ static bool declared(const struct keyboard *k, lurk_key key)
 	return k->declares[key / 8] >> key % 8 & 1;
 }
 
-/* The programs that have the source node open see only keys that it declared when they opened it.
- */
+/* The programs that have the source node open see only keys that it declared when they opened it,
+ * and of a press that they did not see neither repeats nor the release. */
 static void source_event(struct lurk_sim *sim, unsigned number, lurk_key key, enum lurk_state state)
 {
 	struct keyboard *k = &sim->keyboards[number];
+	bool was_down = k->source.down[key];
+	bool readable = !k->taken && declared(k, key) &&
+			(state == LURK_UP ? k->seen[key] : !was_down || k->seen[key]);
 
-	node_event(sim, number, &k->source, key, state, !k->taken && declared(k, key));
+	node_event(sim, number, &k->source, key, state, readable);
+	if (readable)
+		k->seen[key] = k->source.down[key];
 }
 
 static void release_node(struct lurk_sim *sim, unsigned number, struct node *node, bool readable)
@@ -175,6 +196,19 @@ static void release_node(struct lurk_sim *sim, unsigned number, struct node *nod
 			node_event(sim, number, node, (lurk_key)key, LURK_UP, readable);
 	}
 	memset(node, 0, sizeof *node);
+}
+
+/* For programs as well, whoever has taken it: a node that goes releases what it held. */
+static void release_source(struct lurk_sim *sim, unsigned number)
+{
+	struct keyboard *k = &sim->keyboards[number];
+
+	for (unsigned key = 1; key < LURK_KEY_COUNT; key++) {
+		if (k->seen[key])
+			program_gets(sim, number, (lurk_key)key, LURK_UP);
+		k->seen[key] = false;
+	}
+	memset(&k->source, 0, sizeof k->source);
 }
 
 static lurk_key table_key(const struct keyboard *k, lurk_scan scan, lurk_key original)
@@ -199,7 +233,11 @@ static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key
 
 	if (sim->watch.key)
 		sim->watch.key(sim->watch.data, number, event);
-	if (k->taken || hears(k, event->key))
+	if (event->state == LURK_DOWN)
+		k->mine[event->key] = k->taken;
+	e.passed = !k->mine[event->key];
+	e.key.more = true; /* the end of the report is an event of its own */
+	if (k->taken || k->taking || k->mine[event->key] || hears(k, event->key))
 		queue_event(sim, e);
 	source_event(sim, number, table_key(k, event->scan, event->key),
 		     (enum lurk_state)event->state);
@@ -207,7 +245,7 @@ static void decoded(struct lurk_sim *sim, unsigned number, const struct lurk_key
 
 /* ---- Wires ---------------------------------------------------------------------------------- */
 
-static void receive(struct lurk_sim *sim, unsigned number, const struct lurk_wire_data *data)
+static void decode(struct lurk_sim *sim, unsigned number, const struct lurk_wire_data *data)
 {
 	struct keyboard *k = &sim->keyboards[number];
 	struct lurk_key_event event;
@@ -229,6 +267,16 @@ static void receive(struct lurk_sim *sim, unsigned number, const struct lurk_wir
 		while (lurk_ps2_next(&k->ps2, &event))
 			decoded(sim, number, &event);
 	}
+}
+
+static void receive(struct lurk_sim *sim, unsigned number, const struct lurk_wire_data *data)
+{
+	const unsigned before = sim->waiting;
+
+	decode(sim, number, data);
+	if (sim->waiting > before)
+		queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_REPORT,
+							  .keyboard = (uint16_t)number});
 }
 
 static void physical(struct lurk_sim *sim, unsigned number, unsigned key, enum lurk_state state)
@@ -330,7 +378,7 @@ static void fire(struct lurk_sim *sim, const struct timer *timer)
 		break;
 	default:
 		node->repeat_at += REPEAT_PERIOD_US;
-		if (node == &k->virtual || (!k->taken && declared(k, node->repeats)))
+		if (node == &k->virtual || (!k->taken && k->seen[node->repeats]))
 			program_gets(sim, timer->keyboard, node->repeats, LURK_REPEAT);
 		break;
 	}
@@ -430,6 +478,10 @@ void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const ch
 	memset(k->hears, 0, sizeof k->hears);
 	memset(k->held, 0, sizeof k->held);
 	memset(&k->source, 0, sizeof k->source);
+	memset(k->seen, 0, sizeof k->seen);
+	memset(k->mine, 0, sizeof k->mine);
+	k->stands_in = k->taking = false;
+	k->plugged_at = sim->now_us;
 	k->typematic = 0;
 	make_table(k);
 	for (unsigned i = 0; i < k->spec->key_count; i++) {
@@ -450,8 +502,9 @@ void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard)
 		return;
 	k->plugged = false;
 	k->gone = k->taken;
+	k->stands_in = k->stands_in && k->taken;
 	memset(k->held, 0, sizeof k->held);
-	release_node(sim, keyboard, &k->source, !k->taken);
+	release_source(sim, keyboard);
 	queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_UNPLUGGED,
 						  .keyboard = (uint16_t)keyboard});
 }
@@ -469,6 +522,7 @@ void lurk_sim_boot(struct lurk_sim *sim)
 		bool was_plugged = k->plugged || k->coming;
 
 		k->plugged = k->taken = k->gone = k->coming = false;
+		k->unread = 0;
 		memset(&k->virtual, 0, sizeof k->virtual);
 		if (was_plugged)
 			lurk_sim_plug(sim, i, k->by_radio, NULL);
@@ -517,6 +571,8 @@ static bool sim_keyboard(struct lurk_port *port, uint16_t number, struct lurk_po
 	out->others_changes = 0;
 	*out->seat = '\0';
 	out->locks = ALL_LOCKS;
+	out->scans = true;
+	out->in_use = sim_of(port)->now_us > k->plugged_at;
 	return true;
 }
 
@@ -529,29 +585,162 @@ static bool sim_next(struct lurk_port *port, struct lurk_port_event *event)
 	*event = sim->queue[sim->first];
 	sim->first = (sim->first + 1) % QUEUE;
 	sim->waiting--;
+	if (event->kind == LURK_PORT_KEY && !event->passed)
+		sim->keyboards[event->keyboard].unread--;
 	return true;
 }
 
-static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool take)
+static void meanwhile(struct lurk_sim *sim)
+{
+	if (sim->meanwhile)
+		sim->meanwhile(sim->meanwhile_data);
+}
+
+static enum lurk_error sim_stand_in(struct lurk_port *port, uint16_t number)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = plugged(sim, number);
+
+	if (!k)
+		return LURK_ERR_GONE;
+	if (k->stands_in)
+		return LURK_OK;
+	k->stands_in = true;
+	memset(&k->virtual, 0, sizeof k->virtual);
+	k->open_at = sim->now_us + (sim->now_us > k->plugged_at ? OPENING_US : 0);
+	return LURK_OK;
+}
+
+/* The key that stands for what programs see of an entry. */
+static void tell_held(struct keyboard *k, lurk_key gave, struct lurk_taken_held *held)
+{
+	struct lurk_key_event e = {.key = gave, .state = LURK_DOWN};
+
+	if (held->count == LURK_TAKEN_HELD)
+		return;
+	for (unsigned i = 0; i < k->spec->key_count; i++) {
+		lurk_scan scan = lurk_scan_on(k->spec->keys[i].scan,
+					      (enum lurk_wiring)k->spec->identity.wiring);
+
+		if (k->held[i] && table_key(k, scan, lurk_scan_key(scan)) == gave) {
+			e.key = lurk_scan_key(scan);
+			e.scan = scan;
+			break;
+		}
+	}
+	k->mine[e.key] = true;
+	held->gave[held->count] = gave;
+	held->keys[held->count++] = e;
+}
+
+static void tell_all_held(struct keyboard *k, struct lurk_taken_held *held)
+{
+	for (unsigned key = 1; key < LURK_KEY_COUNT; key++) {
+		if (k->seen[key])
+			tell_held(k, (lurk_key)key, held);
+	}
+}
+
+static enum lurk_error sim_take(struct lurk_port *port, uint16_t number, bool at_once,
+				struct lurk_taken_held *held)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = plugged(sim, number);
+
+	memset(held, 0, sizeof *held);
+	if (!k)
+		return LURK_ERR_GONE;
+	if (!k->stands_in)
+		return LURK_ERR_NO_RELAY;
+	if (k->taken)
+		return LURK_OK;
+	for (unsigned key = 1; key < LURK_KEY_COUNT && !at_once; key++) {
+		if (k->seen[key] || k->source.down[key])
+			return LURK_ERR_WAIT;
+	}
+	k->taking = true;
+	meanwhile(sim);
+	k->taking = false;
+	if (!k->plugged)
+		return LURK_ERR_GONE;
+	k->taken = true;
+	tell_all_held(k, held);
+	meanwhile(sim);
+	return LURK_OK;
+}
+
+/* As on a kernel: programs get releases only while the keyboard is free, and what is pressed at
+ * that moment as well. */
+static enum lurk_error sim_end_held(struct lurk_port *port, uint16_t number)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = plugged(sim, number);
+	struct lurk_taken_held more = {.count = 0};
+
+	if (!k)
+		return LURK_ERR_GONE;
+	if (k->unread)
+		return LURK_ERR_WAIT;
+	k->taken = false;
+	k->taking = true;
+	for (unsigned key = 1; key < LURK_KEY_COUNT; key++) {
+		if (k->seen[key])
+			program_gets(sim, number, (lurk_key)key, LURK_UP);
+		k->seen[key] = false;
+	}
+	meanwhile(sim);
+	k->taking = false;
+	k->taken = k->plugged;
+	tell_all_held(k, &more);
+	for (unsigned i = 0; i < more.count; i++)
+		queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_HELD,
+							  .keyboard = number,
+							  .key = more.keys[i],
+							  .gave = more.gave[i]});
+	if (more.count)
+		queue_event(sim,
+			    (struct lurk_port_event){.kind = LURK_PORT_REPORT, .keyboard = number});
+	return k->plugged ? LURK_OK : LURK_ERR_GONE;
+}
+
+static enum lurk_error sim_give_back(struct lurk_port *port, uint16_t number, bool at_once)
 {
 	struct lurk_sim *sim = sim_of(port);
 	struct keyboard *k = &sim->keyboards[number];
 
-	if (number >= sim->desk->keyboard_count || (!k->plugged && (take || !k->gone)))
+	if (number >= sim->desk->keyboard_count || !k->taken)
 		return LURK_ERR_GONE;
-	if (take && !k->taken) {
-		for (unsigned key = 1; key < LURK_KEY_COUNT; key++) {
-			if (k->source.down[key] && declared(k, (lurk_key)key))
-				program_gets(sim, number, (lurk_key)key, LURK_UP);
-		}
-	} else if (!take && k->taken) {
-		release_node(sim, number, &k->virtual, true);
-		release_node(sim, number, &k->source, false);
+	meanwhile(sim);
+	for (unsigned i = 0; i < k->spec->key_count && !at_once && !k->gone; i++) {
+		if (k->held[i] && k->spec->keys[i].scan.kind && !k->spec->keys[i].press_only)
+			return LURK_ERR_WAIT;
 	}
-	k->taken = take;
-	k->gone = k->gone && take;
-	if (k->coming && !k->gone)
+	if (!at_once && !k->gone && k->unread)
+		return LURK_ERR_WAIT;
+	if (!at_once) /* what the kernel holds of keys that the table has renamed meanwhile */
+		memset(&k->source, 0, sizeof k->source);
+	release_node(sim, number, &k->virtual, true);
+	if (at_once) /* what was not released for programs by end_held() */
+		release_source(sim, number);
+	k->taken = false;
+	k->stands_in = k->stands_in && !k->gone;
+	k->gone = false;
+	if (k->coming)
 		lurk_sim_plug(sim, number, k->by_radio, NULL);
+	meanwhile(sim);
+	return LURK_OK;
+}
+
+static enum lurk_error sim_release(struct lurk_port *port, uint16_t number, uint16_t index)
+{
+	struct lurk_sim *sim = sim_of(port);
+	struct keyboard *k = plugged(sim, number);
+
+	if (!k)
+		return LURK_ERR_GONE;
+	if (index >= k->table_entries)
+		return LURK_ERR_PORT;
+	source_event(sim, number, k->table[index].key, LURK_UP);
 	return LURK_OK;
 }
 
@@ -574,15 +763,11 @@ static enum lurk_error sim_send(struct lurk_port *port, const struct lurk_frame 
 
 	if (frame->keyboard >= sim->desk->keyboard_count || (!k->plugged && !k->gone))
 		return LURK_ERR_GONE;
-	for (unsigned i = 0; i < frame->count; i++) {
-		const struct lurk_stroke *s = &frame->strokes[i];
-
-		if (k->taken)
-			node_event(sim, frame->keyboard, &k->virtual, s->key,
-				   (enum lurk_state)s->state, true);
-		else if (s->state == LURK_UP || lurk_is_lock(s->key))
-			source_event(sim, frame->keyboard, s->key, (enum lurk_state)s->state);
-	}
+	if (!k->stands_in)
+		return LURK_ERR_NO_RELAY;
+	for (unsigned i = 0; i < frame->count; i++)
+		node_event(sim, frame->keyboard, &k->virtual, frame->strokes[i].key,
+			   (enum lurk_state)frame->strokes[i].state, sim->now_us >= k->open_at);
 	return LURK_OK;
 }
 
@@ -705,9 +890,13 @@ static int sim_descriptor(struct lurk_port *port)
 static const struct lurk_port_class sim_class = {
 	.keyboard = sim_keyboard,
 	.next = sim_next,
+	.stand_in = sim_stand_in,
 	.take = sim_take,
+	.end_held = sim_end_held,
+	.give_back = sim_give_back,
 	.listen = sim_listen,
 	.send = sim_send,
+	.release = sim_release,
 	.table_get = sim_table_get,
 	.table_set = sim_table_set,
 	.is_down = sim_is_down,
@@ -728,6 +917,30 @@ struct lurk_port *lurk_sim_port(struct lurk_sim *sim)
 void lurk_sim_watch_with(struct lurk_sim *sim, const struct lurk_sim_watch *watch)
 {
 	sim->watch = *watch;
+}
+
+void lurk_sim_plugged_anew(struct lurk_sim *sim)
+{
+	sim->first = sim->waiting = 0;
+	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
+		struct keyboard *k = &sim->keyboards[i];
+
+		if (k->taken)
+			sim_give_back(&sim->port, (uint16_t)i, true);
+		k->unread = 0;
+		k->stands_in = false;
+		memset(k->mine, 0, sizeof k->mine);
+		memset(k->hears, 0, sizeof k->hears);
+		if (k->plugged)
+			queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_PLUGGED,
+								  .keyboard = (uint16_t)i});
+	}
+}
+
+void lurk_sim_meanwhile(struct lurk_sim *sim, void (*happens)(void *data), void *data)
+{
+	sim->meanwhile = happens;
+	sim->meanwhile_data = data;
 }
 
 bool lurk_sim_anything_down(const struct lurk_sim *sim)

@@ -61,6 +61,11 @@ bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message);
 
 /* Whether anything is down for the computer's programs. */
 bool lurk_sim_anything_down(const struct lurk_sim *sim);
+/* What happens in the middle of taking a keyboard, of releasing what was held on it, and of giving
+ * it back: between any two steps that a kernel takes for that. NULL for nothing. */
+void lurk_sim_meanwhile(struct lurk_sim *sim, void (*happens)(void *data), void *data);
+/* Another process opens the port: it is told of all keyboards, and nothing is taken. */
+void lurk_sim_plugged_anew(struct lurk_sim *sim);
 /* The layout's name in which text arrives. */
 const char *lurk_sim_layout(const struct lurk_sim *sim);
 

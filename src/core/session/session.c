@@ -1,0 +1,556 @@
+/* What happens: keyboards come and go, keys are pressed, the off chord is held, time passes. */
+#include "core/session/parts.h"
+
+#include "core/assert.h"
+#include "core/mem.h"
+
+/* ---- Sending -------------------------------------------------------------------------------- */
+
+/* No clock is asked unless text is typed. */
+void lurk_session_send(struct lurk_session *s)
+{
+	uint64_t now_us = lurk_engine_types(&s->engine) ? s->port->class->elapsed(s->port) : 0;
+	struct lurk_frame frame;
+
+	while (lurk_engine_pull(&s->engine, now_us, &frame)) {
+		enum lurk_error error = s->port->class->send(s->port, &frame);
+
+		if (error && error != LURK_ERR_GONE) {
+			lurk_session_at(s, frame.keyboard)->refused = error;
+			s->refusing = true;
+		}
+	}
+}
+
+/* What could not be sent may have been a release: nothing more goes that way. */
+static void stop_refused(struct lurk_session *s)
+{
+	s->refusing = false;
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		struct lurk_session_keyboard *k = lurk_session_at(s, i);
+		enum lurk_error why = k->refused;
+
+		k->refused = LURK_OK;
+		if (why && k->present)
+			lurk_change_give_up(s, i, why);
+	}
+}
+
+/* ---- Keyboards ------------------------------------------------------------------------------ */
+
+static void plugged(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+
+	memset(k, 0, sizeof *k);
+	k->open_us = k->caps_us = LURK_NEVER;
+	if (number >= s->numbers)
+		s->numbers = (uint16_t)(number + 1);
+	if (s->leaving || !s->port->class->keyboard(s->port, number, &k->info))
+		return; /* gone again already */
+	k->present = true;
+	lurk_engine_silence(&s->engine, number, true);
+	/* Not for a power button: one is made when its rules need it. */
+	if (k->info.table_entries || lurk_declares(&k->info, LURK_KEY_LEFTSHIFT))
+		lurk_hold_prepare(s, number, !k->info.in_use);
+	lurk_change_one(s, number);
+	if (lurk_locks_caps_stays(s, number))
+		k->caps_us = k->open_us;
+}
+
+static void changed(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+
+	if (k->present && s->port->class->keyboard(s->port, number, &k->info))
+		lurk_change_one(s, number);
+}
+
+static void unplugged(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+
+	if (!k->present)
+		return;
+	lurk_hold_drop(s, number);
+	lurk_engine_use(&s->engine, number, NULL);
+	memset(k, 0, sizeof *k);
+	k->open_us = k->caps_us = LURK_NEVER;
+	s->changes++;
+	lurk_hold_listen_all(s);
+}
+
+/* ---- What is withheld ----------------------------------------------------------------------- */
+
+void lurk_session_withhold(struct lurk_session *session, uint64_t for_us)
+{
+	session->withholding = for_us != 0;
+	if (for_us)
+		session->withhold_until_us = session->port->class->elapsed(session->port) + for_us;
+	for (uint16_t i = 0; i < session->numbers; i++) {
+		struct lurk_session_keyboard *k = lurk_session_at(session, i);
+
+		if (!k->present || *k->info.seat)
+			continue;
+		if (for_us && !(k->holds & LURK_HOLD_WITHHELD)) {
+			lurk_engine_cancel(&session->engine);
+			lurk_engine_release(&session->engine, i);
+			lurk_session_send(session);
+		}
+		lurk_hold(session, i, LURK_HOLD_WITHHELD, for_us != 0);
+		lurk_hold_listen(session, i);
+	}
+}
+
+/* ---- The off chord -------------------------------------------------------------------------- */
+
+/* True where the event is the chord's. While it is whole nobody else gets its keys; where the
+ * keyboard cannot be taken they do. */
+static bool chord_event(struct lurk_session *s, const struct lurk_port_event *event)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, event->keyboard);
+	bool was_whole = k->chord.whole, belongs;
+
+	if (k->chord.count < 2)
+		return false;
+	belongs = lurk_chord_feed(&k->chord, event->key.key, event->key.state);
+	if (k->chord.whole == was_whole)
+		return belongs;
+	if (k->chord.whole) {
+		lurk_chord_start(&k->chord, s->port->class->elapsed(s->port));
+		lurk_engine_cancel(&s->engine);
+		lurk_engine_release(&s->engine, event->keyboard);
+		lurk_session_send(s);
+	}
+	lurk_hold(s, event->keyboard, LURK_HOLD_CHORD, k->chord.whole);
+	return belongs;
+}
+
+/* Off, whatever was; or on. Off in any case: a machine that refuses half of it is plain then. */
+static void chord_held(struct lurk_session *s)
+{
+	const bool off = s->mode.trying || !s->mode.off;
+	struct lurk_apply_report unused;
+	struct lurk_session_mode to;
+
+	lurk_session_withhold(s, 0);
+	s->chorded++;
+	if (lurk_session_switch(s, NULL, off, &unused) == LURK_OK || !off)
+		return;
+	to = s->mode;
+	to.off = true;
+	to.toggled = false;
+	lurk_change_back(s, &to);
+}
+
+/* ---- Keys ----------------------------------------------------------------------------------- */
+
+/* What a key has asked for: after all that it gave was sent. */
+static void fulfil_wishes(struct lurk_session *s)
+{
+	struct lurk_apply_report unused;
+	struct lurk_wish wish;
+
+	while (lurk_engine_take_wish(&s->engine, &wish)) {
+		if (wish.gives == LURK_GIVES_PROFILE)
+			lurk_session_use(s, NULL, wish.profile, &unused);
+		else
+			lurk_rules_toggle(s);
+		lurk_session_send(s);
+	}
+}
+
+static void relay_event(struct lurk_session *s, const struct lurk_event *event)
+{
+	lurk_hold_lend(s, event);
+	if (lurk_engine_feed(&s->engine, event) == LURK_ERR_BUSY) {
+		lurk_session_send(s);
+		lurk_engine_feed(&s->engine, event);
+	}
+	if (!event->key.more)
+		lurk_session_send(s);
+}
+
+/* A keyboard that is free: what it gives it gives by itself, but its modifiers count. By key, since
+ * scan codes may not be told. */
+static void count_modifier(struct lurk_session *s, struct lurk_event event)
+{
+	const struct lurk_session_keyboard *k = lurk_session_at(s, event.keyboard);
+
+	if (event.key.state == LURK_REPEAT || !k->keymap ||
+	    (event.key.state == LURK_DOWN && !lurk_hold_modifier(k, event.key.key)))
+		return;
+	event.key.scan = lurk_key_scan_on(event.key.key, (enum lurk_wiring)k->info.identity.wiring);
+	event.key.more = false;
+	lurk_engine_feed(&s->engine, &event);
+	lurk_session_send(s);
+}
+
+/* What it waited for may have come. */
+static void take_waiting(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+	enum lurk_error error = lurk_hold_reconcile(s, number);
+
+	if (error)
+		lurk_change_give_up(s, number, error);
+	else if (k->taken && !(k->holds & LURK_HOLD_RULES))
+		lurk_hold_settle(s, number);
+}
+
+static void show(struct lurk_session *s, const struct lurk_event *event)
+{
+	static const struct lurk_action itself = {.gives = LURK_GIVES_ITSELF};
+	const struct lurk_session_keyboard *k = lurk_session_at(s, event->keyboard);
+
+	s->watch(s->watch_data, event,
+		 k->keymap ? lurk_keymap_find_held(k->keymap, event->key.scan, event->key.key,
+						   lurk_engine_modifiers(&s->engine))
+			   : &itself);
+}
+
+static void key_event(struct lurk_session *s, const struct lurk_port_event *event)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, event->keyboard);
+	struct lurk_event e = {event->time_us, event->keyboard, event->key};
+
+	if (!k->present)
+		return;
+	k->last_us = event->time_us;
+	if (!k->used && event->key.state == LURK_DOWN) {
+		k->used = true;
+		lurk_hold_listen(s, event->keyboard);
+	}
+	if (s->watch)
+		show(s, &e);
+	/* Whatever a key gave before it was the chord's ends with it. */
+	if (chord_event(s, event) && event->key.state != LURK_UP)
+		return;
+	if (k->taken && !event->passed) {
+		if (!(k->holds & (LURK_HOLD_CHORD | LURK_HOLD_WITHHELD)))
+			relay_event(s, &e);
+		return;
+	}
+	if (k->taken)
+		return; /* told as held when it was taken */
+	if (k->unsettled && event->key.state == LURK_UP)
+		k->trouble = lurk_hold_settle(s, event->keyboard);
+	count_modifier(s, e);
+	if (k->waits && event->key.state == LURK_UP)
+		take_waiting(s, event->keyboard);
+}
+
+/* ---- Time ----------------------------------------------------------------------------------- */
+
+static uint64_t sooner(uint64_t a, uint64_t b)
+{
+	return a < b ? a : b;
+}
+
+uint64_t lurk_session_deadline(const struct lurk_session *session)
+{
+	uint64_t soonest = lurk_engine_deadline(&session->engine);
+
+	if (session->mode.trying)
+		soonest = sooner(soonest, session->mode.until_us);
+	if (session->withholding)
+		soonest = sooner(soonest, session->withhold_until_us);
+	for (uint16_t i = 0; i < session->numbers; i++) {
+		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
+
+		if (!k->present)
+			continue;
+		soonest = sooner(soonest, lurk_chord_deadline(&k->chord));
+		soonest = sooner(soonest, k->caps_us);
+		if (k->waits || (k->taken && !k->holds))
+			soonest = sooner(soonest, k->due_us);
+	}
+	return soonest;
+}
+
+/* True where the keyboard had something to do by now. */
+static bool keyboard_due(struct lurk_session *s, uint16_t number, uint64_t now)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+
+	if (!k->present)
+		return false;
+	if (lurk_chord_due(&k->chord, now)) {
+		k->holds &= (uint8_t)~LURK_HOLD_CHORD;
+		chord_held(s);
+		return true;
+	}
+	if (k->caps_us <= now) {
+		k->caps_us = LURK_NEVER;
+		lurk_locks_caps_off(s, number);
+		return true;
+	}
+	if (k->waits && k->due_us <= now) {
+		take_waiting(s, number);
+		return true;
+	}
+	if (k->taken && !k->holds && k->due_us <= now) {
+		lurk_hold_reconcile(s, number);
+		if (!k->taken)
+			lurk_hold_listen(s, number);
+		return true;
+	}
+	return false;
+}
+
+/* What is to happen at a time; true where something did. */
+static bool due(struct lurk_session *s)
+{
+	uint64_t at = lurk_session_deadline(s), now;
+
+	if (at == LURK_NEVER)
+		return false;
+	now = s->port->class->elapsed(s->port);
+	if (now < at)
+		return false;
+	if (lurk_engine_deadline(&s->engine) <= now) {
+		lurk_session_send(s);
+		fulfil_wishes(s);
+		return true;
+	}
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		if (keyboard_due(s, i, now))
+			return true;
+	}
+	if (s->withholding && now >= s->withhold_until_us)
+		lurk_session_withhold(s, 0);
+	else if (s->mode.trying && now >= s->mode.until_us)
+		lurk_session_end_try(s);
+	return true;
+}
+
+/* ---- All ------------------------------------------------------------------------------------ */
+
+/* Loans whose modifiers have come up, also while text was typed. */
+static void end_loans(struct lurk_session *s)
+{
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		if (!(lurk_session_at(s, i)->holds & LURK_HOLD_LENT) ||
+		    lurk_engine_held(&s->engine, i))
+			continue;
+		s->lent--;
+		lurk_hold(s, i, LURK_HOLD_LENT, false);
+		lurk_hold_listen(s, i);
+	}
+}
+
+/* Keyboards that nothing holds any more, and that something kept: a key that was down, text. */
+static void give_back_kept(struct lurk_session *s)
+{
+	s->returning = false;
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		struct lurk_session_keyboard *k = lurk_session_at(s, i);
+
+		if (!k->present || !k->taken || k->holds)
+			continue;
+		lurk_hold_reconcile(s, i);
+		if (!k->taken)
+			lurk_hold_listen(s, i);
+	}
+}
+
+/* After something happened: what a key asked for, and what nothing holds any more. */
+static void follow_up(struct lurk_session *s)
+{
+	if (lurk_engine_wishes(&s->engine) && !lurk_engine_types(&s->engine))
+		fulfil_wishes(s);
+	if (s->lent)
+		end_loans(s);
+	if (s->returning)
+		give_back_kept(s);
+	if (s->refusing)
+		stop_refused(s);
+	lurk_session_verify(s);
+}
+
+/* What could not be released for programs before all that had come was dealt with. */
+static bool end_held(struct lurk_session *s)
+{
+	bool any = s->ending;
+
+	s->ending = false;
+	for (uint16_t i = 0; any && i < s->numbers; i++) {
+		struct lurk_session_keyboard *k = lurk_session_at(s, i);
+
+		if (k->present && k->ending && lurk_hold_end(s, i) != LURK_OK)
+			lurk_change_give_up(s, i, LURK_ERR_PORT);
+	}
+	return any;
+}
+
+static void report_ended(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+
+	lurk_engine_end_report(&s->engine, number);
+	lurk_session_send(s);
+	if (k->ending && lurk_hold_end(s, number) != LURK_OK && k->present)
+		lurk_change_give_up(s, number, LURK_ERR_PORT);
+}
+
+static void happened(struct lurk_session *s, const struct lurk_port_event *event)
+{
+	switch (event->kind) {
+	case LURK_PORT_PLUGGED:
+		plugged(s, event->keyboard);
+		break;
+	case LURK_PORT_UNPLUGGED:
+		unplugged(s, event->keyboard);
+		break;
+	case LURK_PORT_CHANGED:
+		changed(s, event->keyboard);
+		break;
+	case LURK_PORT_HELD:
+		if (lurk_session_at(s, event->keyboard)->taken)
+			lurk_hold_inherit(s, event->keyboard, &event->key, event->gave);
+		break;
+	case LURK_PORT_REPORT:
+		report_ended(s, event->keyboard);
+		break;
+	default:
+		key_event(s, event);
+		break;
+	}
+}
+
+bool lurk_session_step(struct lurk_session *session)
+{
+	struct lurk_port_event event;
+
+	if (!session->port->class->next(session->port, &event)) {
+		if (!end_held(session) && !due(session))
+			return false;
+	} else if (event.keyboard < session->memory.keyboard_count) {
+		happened(session, &event);
+	} /* more keyboards than there is memory for stay plain */
+	follow_up(session);
+	return true;
+}
+
+void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data)
+{
+	session->watch = watch;
+	session->watch_data = data;
+	lurk_hold_listen_all(session);
+}
+
+/* ---- Start and end -------------------------------------------------------------------------- */
+
+static bool caps_lock(void *data)
+{
+	struct lurk_session *s = data;
+	uint8_t lit = 0;
+
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		if (lurk_session_at(s, i)->present)
+			lit |= lurk_port_lit(s->port, i);
+	}
+	return lit >> LURK_LOCK_CAPS & 1;
+}
+
+enum lurk_error lurk_session_start(struct lurk_session *session,
+				   const struct lurk_session_memory *memory, struct lurk_port *port)
+{
+	memset(session, 0, sizeof *session);
+	memset(memory->keyboards, 0, memory->keyboard_count * sizeof *memory->keyboards);
+	session->port = port;
+	session->memory = *memory;
+	lurk_engine_init(&session->engine, memory->engine_keyboards, memory->keyboard_count);
+	session->engine.caps_lock = caps_lock;
+	session->engine.caps_lock_data = session;
+	return lurk_rules_load(session);
+}
+
+bool lurk_session_leave(struct lurk_session *session)
+{
+	struct lurk_session_mode to = session->mode;
+	bool any = false;
+
+	if (!session->leaving) {
+		session->leaving = true;
+		session->withholding = false;
+		to.off = true;
+		to.toggled = to.trying = false;
+		lurk_engine_cancel(&session->engine);
+		lurk_change_back(session, &to);
+	}
+	for (uint16_t i = 0; i < session->numbers; i++) {
+		struct lurk_session_keyboard *k = lurk_session_at(session, i);
+
+		if (k->present && k->holds) {
+			k->holds = 0;
+			lurk_hold_reconcile(session, i);
+		}
+		any = any || (k->present && k->taken);
+	}
+	session->lent = 0;
+	return !any;
+}
+
+void lurk_session_stop(struct lurk_session *session)
+{
+	if (lurk_session_leave(session))
+		return;
+	for (uint16_t i = 0; i < session->numbers; i++) {
+		if (!lurk_session_at(session, i)->present)
+			continue;
+		lurk_hold_drop(session, i);
+		lurk_hold_settle(session, i);
+	}
+}
+
+/* ---- What holds ----------------------------------------------------------------------------- */
+
+#ifdef LURK_ASSERTIONS
+static void verify_keyboard(const struct lurk_session *s, uint16_t number)
+{
+	const struct lurk_session_keyboard *k = &s->memory.keyboards[number];
+	const struct lurk_engine_keyboard *e = &s->memory.engine_keyboards[number];
+
+	if (!k->present) {
+		lurk_assert(!k->taken && !k->holds && !k->keymap);
+		return;
+	}
+	lurk_assert(e->keymap == (k->keymap ? k->keymap : &lurk_keymap_plain));
+	lurk_assert(e->silent == !k->taken);
+	lurk_assert(k->taken || !k->holds || k->waits);
+	lurk_assert(!k->waits || (k->holds && !k->taken));
+	/* Relayed because of its rules, or not at all. */
+	lurk_assert(!(k->holds & LURK_HOLD_RULES) == (k->choice.way != LURK_WAY_RELAY) ||
+		    s->leaving);
+	lurk_assert(k->choice.way == LURK_WAY_PLAIN || k->keymap);
+	lurk_assert(!k->chord.whole || s->rulesets[s->mode.ruleset].loaded);
+}
+
+void lurk_session_verify(const struct lurk_session *s)
+{
+	const struct lurk_session_mode *m = &s->mode;
+	unsigned lent = 0;
+
+	lurk_assert(m->ruleset < LURK_SESSION_RULESETS);
+	lurk_assert(!m->trying || (s->before.ruleset != m->ruleset && !s->before.trying));
+	lurk_assert(!m->toggled || m->off);
+	lurk_assert(!s->rulesets[m->ruleset].loaded ||
+		    m->profile < s->rulesets[m->ruleset].image.profile_count);
+	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
+		lurk_assert(i == m->ruleset || (m->trying && i == s->before.ruleset) ||
+			    !lurk_engine_types_from(&s->engine, s->memory.images[i],
+						    s->memory.image_size));
+	}
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		verify_keyboard(s, i);
+		lent += (s->memory.keyboards[i].holds & LURK_HOLD_LENT) != 0;
+	}
+	lurk_assert(lent == s->lent);
+}
+#else
+void lurk_session_verify(const struct lurk_session *s)
+{
+	(void)s;
+}
+#endif

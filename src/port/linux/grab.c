@@ -1,0 +1,420 @@
+/* Taking a node and giving it back, so that each press that any program saw has exactly one
+ * release, whatever comes when.
+ *
+ * A grab begins at one moment: what came before reached all programs, what comes after reaches Lurk
+ * alone. Which keys programs hold at that moment cannot be asked: it may change between the
+ * question and the grab. But the witness is a reader like theirs. So once the grab has begun, what
+ * the witness got is what they got, to the last event. (One may still be on its way on another
+ * processor when the grab returns: a question that takes the kernel's lock comes after it.)
+ *
+ * What programs hold can only be released for them while the node is free. The kernel takes some 20
+ * ms to free it; more may go down for programs in that time, which the witness tells as well, and
+ * which is released in the same way. So a node is taken while nothing is down on it, where that can
+ * wait.
+ *
+ * Then the kernel takes those keys for up, and drops what changes nothing: when the finger comes
+ * off, nobody is told. But a modifier goes on until then, and the off chord ends then. An AT
+ * keyboard tells by a scan code that comes without a key. Elsewhere the key is moved: while nobody
+ * sees it, another one that is up is pressed in its name, and while programs read the node, its
+ * entry in the table is made that key. The kernel releases the first for programs in the same
+ * moment, and the finger's coming off is the release of the other, which Lurk hears in any case. */
+#include <errno.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "port/linux/node.h"
+
+static uint64_t now_us(void)
+{
+	struct timespec now;
+
+	clock_gettime(CLOCK_REALTIME, &now);
+	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
+}
+
+/* ---- The witness ------------------------------------------------------------------------------
+ */
+
+static void witness_hears(const struct lurk_event_node *node, bool keys)
+{
+	lurk_codes codes;
+	struct input_mask mask = {
+		.type = EV_KEY, .codes_size = KEY_CNT / 8, .codes_ptr = (uintptr_t)codes};
+
+	memset(codes, keys ? 0xff : 0, sizeof codes);
+	ioctl(node->witness, EVIOCSMASK, &mask);
+}
+
+/* Once this returns, all that was on its way has arrived. */
+static void await_kernel(const struct lurk_event_node *node)
+{
+	unsigned char lights[LED_CNT / 8 + 1];
+
+	ioctl(node->witness, EVIOCGLED(sizeof lights), lights);
+}
+
+struct seen {
+	bool any;
+	uint64_t first_us, last_us;
+};
+
+/* Brings `held` up to date, and tells when programs got something. */
+static struct seen ask_witness(struct lurk_event_node *node)
+{
+	struct input_event events[LURK_NODE_BUFFER];
+	struct seen seen = {.first_us = UINT64_MAX};
+	bool lost = false;
+	ssize_t n;
+
+	await_kernel(node);
+	while ((n = read(node->witness, events, sizeof events)) > 0 || (n < 0 && errno == EINTR)) {
+		for (size_t i = 0; n > 0 && i < (size_t)n / sizeof *events; i++) {
+			const struct input_event *e = &events[i];
+
+			seen.last_us = (uint64_t)e->input_event_sec * 1000000U +
+				       (uint64_t)e->input_event_usec;
+			seen.first_us = seen.any ? seen.first_us : seen.last_us;
+			seen.any = true;
+			lost = lost || (e->type == EV_SYN && e->code == SYN_DROPPED);
+			if (e->type == EV_KEY && e->value != 2 && e->code < KEY_CNT)
+				lurk_codes_put(node->held, e->code, e->value);
+		}
+	}
+	if (lost) { /* more than a reader can keep, in a moment: then all of it was before */
+		ioctl(node->witness, EVIOCGKEY(sizeof node->held), node->held);
+		seen.last_us = now_us();
+	}
+	return seen;
+}
+
+static bool any_in(const lurk_codes codes)
+{
+	for (size_t i = 0; i < sizeof(lurk_codes); i++) {
+		if (codes[i])
+			return true;
+	}
+	return false;
+}
+
+/* ---- Taking -----------------------------------------------------------------------------------
+ */
+
+static enum lurk_error grab(struct lurk_event_node *node)
+{
+	return ioctl(node->fd, EVIOCGRAB, 1) ? lurk_node_error(errno) : LURK_OK;
+}
+
+static void is_free(struct lurk_event_node *node)
+{
+	node->taken = false;
+	node->boundary = LURK_NODE_HERE;
+	lurk_node_mask(node);
+	witness_hears(node, false);
+	memset(node->held, 0, sizeof node->held);
+	memset(node->ended, 0, sizeof node->ended);
+}
+
+/* What is read from here on reached programs where it came between these times. */
+static void begin_crossing(struct lurk_event_node *node, uint64_t from_us, uint64_t to_us)
+{
+	node->passed_from_us = from_us;
+	node->passed_to_us = to_us;
+	node->boundary = LURK_NODE_BEFORE;
+}
+
+enum lurk_error lurk_node_take(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	enum lurk_error error;
+	struct seen seen;
+	uint64_t before_us;
+
+	lurk_node_read_all(node, keep); /* while it is free: all of this reached programs */
+	witness_hears(node, true);
+	node->taken = true;
+	lurk_node_mask(node);
+	memset(node->held, 0, sizeof node->held);
+	ioctl(node->witness, EVIOCGKEY(sizeof node->held), node->held);
+	before_us = now_us();
+	error = grab(node);
+	if (error) {
+		is_free(node);
+		return error;
+	}
+	seen = ask_witness(node);
+	begin_crossing(node, 0, seen.any && seen.last_us > before_us ? seen.last_us : before_us);
+	lurk_node_read_all(node, keep);
+	return LURK_OK;
+}
+
+/* ---- Keys that are moved ------------------------------------------------------------------------
+ */
+
+/* A key of the table that is up, and that hardly anybody has: those with the highest codes. */
+static uint16_t spare_code(const struct lurk_event_node *node, const lurk_codes taken)
+{
+	lurk_codes down = {0};
+	uint16_t spare = 0;
+
+	ioctl(node->witness, EVIOCGKEY(sizeof down), down);
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		const uint16_t code = node->table[i].now;
+
+		if (code > spare && code < BTN_MISC && code != KEY_UNKNOWN &&
+		    !node->table[i].down && !node->table[i].moved && !lurk_codes_have(down, code) &&
+		    !lurk_codes_have(taken, code) && lurk_modifier_place(code) < 0)
+			spare = code;
+	}
+	return spare;
+}
+
+static bool in_table(const struct lurk_event_node *node, const struct lurk_node_entry *entry)
+{
+	return entry >= node->table && entry < node->table + node->table_entries;
+}
+
+/* Presses another key for each that programs hold, and notes which. */
+static void choose_others(struct lurk_event_node *node, lurk_codes others)
+{
+	for (uint16_t code = 1; code < KEY_CNT; code++) {
+		struct lurk_node_entry *entry;
+
+		if (!lurk_codes_have(node->held, code) || !node->scans || lurk_node_is_at(node))
+			continue;
+		entry = lurk_node_of_code(node, code);
+		entry = in_table(node, entry) ? lurk_node_find(node, entry->raw) : entry;
+		if (!in_table(node, entry) || !entry->down || entry->moved)
+			continue;
+		entry->moved = spare_code(node, others);
+		if (!entry->moved)
+			continue;
+		node->moved++;
+		lurk_codes_put(others, entry->moved, true);
+	}
+}
+
+/* A key that is declared twice has two entries, of which the first stands for both. */
+static bool write_entries(struct lurk_event_node *node, const struct lurk_node_entry *first,
+			  bool moved)
+{
+	bool fine = true;
+
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		const struct lurk_node_entry *e = &node->table[i];
+
+		if (e->raw == first->raw)
+			fine = lurk_node_write_entry(node, e, moved ? first->moved : e->now) ==
+				       LURK_OK &&
+			       fine;
+	}
+	return fine;
+}
+
+/* While programs read the node. What cannot be moved is released like all others. */
+static void move(struct lurk_event_node *node, const lurk_codes others)
+{
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		struct lurk_node_entry *entry = &node->table[i];
+
+		if (!entry->moved || !lurk_codes_have(others, entry->moved) ||
+		    write_entries(node, entry, true))
+			continue;
+		write_entries(node, entry, false);
+		entry->moved = 0;
+		node->moved--;
+	}
+}
+
+/* The finger has come off; it may be on again already, as the other key. Then that press is cut
+ * short, since its release would be nobody's. */
+static void put_back(struct lurk_event_node *node, struct lurk_node_entry *entry,
+		     const struct lurk_node_keep *keep)
+{
+	const uint16_t other = entry->moved;
+	lurk_codes codes = {0};
+
+	write_entries(node, entry, false);
+	lurk_codes_put(codes, other, true);
+	lurk_node_read_all(node, keep);
+	entry->moved = 0;
+	node->moved--;
+	if (entry->down && entry->code == other) {
+		struct lurk_port_event event = {.kind = LURK_PORT_KEY, .time_us = now_us()};
+
+		event.key = lurk_node_key(node, entry, LURK_UP);
+		event.passed = !entry->mine;
+		entry->down = false;
+		node->down--;
+		keep->event(keep->data, &event);
+		event.kind = LURK_PORT_REPORT;
+		keep->event(keep->data, &event);
+	}
+	lurk_node_write(node, codes, false); /* where it was never released, as above */
+	lurk_node_read_all(node, keep);
+}
+
+void lurk_node_tidy(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	for (unsigned i = 0; node->moved && i < node->table_entries; i++) {
+		if (node->table[i].moved && !node->table[i].down)
+			put_back(node, &node->table[i], keep);
+	}
+}
+
+/* ---- What programs hold -----------------------------------------------------------------------
+ */
+
+static enum lurk_error end_once(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	lurk_codes others = {0}, down;
+	enum lurk_error error;
+	struct seen seen;
+
+	lurk_node_read_all(node, keep);
+	choose_others(node, others);
+	for (size_t i = 0; i < sizeof node->ended && lurk_node_is_at(node); i++)
+		node->ended[i] |= node->held[i];
+	for (size_t i = 0; i < sizeof others; i++)
+		down[i] = others[i] | node->held[i];
+	lurk_node_write(node, down, true); /* what has come up meanwhile, once more */
+	ioctl(node->fd, EVIOCGRAB, 0);
+	move(node, others);
+	lurk_node_write(node, node->held, false);
+	error = grab(node);
+	if (error) { /* another program was quicker */
+		is_free(node);
+		return error;
+	}
+	seen = ask_witness(node);
+	begin_crossing(node, seen.any ? seen.first_us : 1, seen.any ? seen.last_us : 0);
+	lurk_node_read_all(node, keep);
+	lurk_node_tidy(node, keep);
+	return LURK_OK;
+}
+
+enum lurk_error lurk_node_end_held(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	const unsigned told = node->told;
+	enum lurk_error error = LURK_OK;
+
+	/* Until programs hold nothing, or something that Lurk has to hear of first. */
+	while (!error && any_in(node->held) && node->told == told)
+		error = end_once(node, keep);
+	return error;
+}
+
+/* ---- Giving back ------------------------------------------------------------------------------
+ */
+
+/* Events that no program saw. */
+struct unseen {
+	const struct lurk_node_keep *keep;
+	unsigned count;
+};
+
+static void count_unseen(void *data, const struct lurk_port_event *event)
+{
+	struct unseen *u = data;
+
+	u->count += event->kind == LURK_PORT_KEY && !event->passed;
+	u->keep->event(u->keep->data, event);
+}
+
+/* Keys that the kernel holds and no finger does: nobody would release them. */
+static void release_forgotten(struct lurk_event_node *node)
+{
+	lurk_codes down = {0};
+
+	ioctl(node->witness, EVIOCGKEY(sizeof down), down);
+	for (uint16_t code = 0; code < KEY_CNT; code++) {
+		if (lurk_is_button(code))
+			lurk_codes_put(down, code, false);
+	}
+	lurk_node_write(node, down, false);
+}
+
+/* It was free for a moment, and something came just before that. */
+static enum lurk_error take_again(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	uint64_t before_us = now_us();
+	struct seen seen;
+
+	if (grab(node)) {
+		is_free(node);
+		return LURK_OK; /* another program was quicker */
+	}
+	seen = ask_witness(node);
+	begin_crossing(node, 1, seen.any && seen.last_us > before_us ? seen.last_us : before_us);
+	lurk_node_read_all(node, keep);
+	return LURK_ERR_WAIT;
+}
+
+enum lurk_error lurk_node_give_back(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	struct unseen unseen = {.keep = keep};
+	const struct lurk_node_keep counting = {count_unseen, &unseen};
+	uint64_t free_us;
+	struct seen seen;
+
+	lurk_node_read_all(node, &counting);
+	lurk_node_tidy(node, &counting);
+	if (unseen.count || node->down || node->moved || any_in(node->held))
+		return LURK_ERR_WAIT;
+	release_forgotten(node);
+	ioctl(node->fd, EVIOCGRAB, 0);
+	free_us = now_us() + 1;
+	seen = ask_witness(node);
+	/* Of what has come by now the witness got what came since that moment; what comes from now
+	 * on reaches everybody. */
+	node->passed_from_us = seen.first_us < free_us ? seen.first_us : free_us;
+	node->boundary = LURK_NODE_GIVING;
+	lurk_node_read_all(node, &counting);
+	if (unseen.count)
+		return take_again(node, keep);
+	is_free(node);
+	return LURK_OK;
+}
+
+/* The kernel goes on repeating the last key that went down, also for those who never saw that;
+ * another key that comes up ends it. */
+static void end_repeat(struct lurk_event_node *node)
+{
+	lurk_codes down = {0}, other = {0};
+
+	if (ioctl(node->witness, EVIOCGKEY(sizeof down), down) < 0 || !any_in(down))
+		return;
+	for (uint16_t code = 1; code < KEY_CNT && !any_in(other); code++) {
+		if (libevdev_has_event_code(node->evdev, EV_KEY, code) &&
+		    !lurk_codes_have(down, code) && !lurk_is_button(code))
+			lurk_codes_put(other, code, true);
+	}
+	lurk_node_write(node, other, true);
+	lurk_node_write(node, other, false);
+}
+
+static void drop(void *data, const struct lurk_port_event *event)
+{
+	(void)data, (void)event;
+}
+
+void lurk_node_let_go(struct lurk_event_node *node)
+{
+	static const struct lurk_node_keep dropping = {drop, NULL};
+
+	if (node->taken && node->fd >= 0) {
+		for (unsigned i = 0; i < node->table_entries; i++) {
+			if (node->table[i].moved)
+				put_back(node, &node->table[i], &dropping);
+		}
+		/* What programs still hold may have come up by now: then it goes down once more,
+		 * where they do not see it, so that they can be told that it is up. */
+		lurk_node_write(node, node->held, true);
+		end_repeat(node);
+		ioctl(node->fd, EVIOCGRAB, 0);
+		lurk_node_write(node, node->held, false);
+		lurk_node_read_all(node, &dropping);
+		is_free(node);
+	}
+	node->taken = false;
+}

@@ -1,0 +1,556 @@
+/* Fingers that never rest, on the simulated desk: keys go down and up while rules come into force,
+ * are switched, tried and kept, keyboards are withheld, plugged and pulled, in the midst of taking
+ * and giving back as well, and with a machine that refuses now and then. Judged by what programs
+ * get, and by nothing of what is tested:
+ *
+ *  - each press that programs see has exactly one release
+ *  - with all fingers off, nothing is down, and no keyboard is taken without a rule that needs it
+ *  - a key that no rule is about arrives once for each time that it was pressed, in the order in
+ * which they were pressed on its keyboard
+ *
+ * LURK_SOAK=N does N times as much. */
+#include "../core/rules.h"
+#include "rig.h"
+
+#include "lurk/session.h"
+
+enum { IMAGE = 16384, KEYMAPS = 1 << 17, KEYBOARDS = 3, KEYS = 16, RING = 512 };
+
+/* The first few are in no rule. */
+static const char *const keys[KEYS] = {"KeyU",       "KeyI",        "KeyO",    "ShiftLeft",
+				       "ShiftRight", "ControlLeft", "AltLeft", "MetaLeft",
+				       "CapsLock",   "Escape",      "KeyA",    "KeyB",
+				       "Digit3",     "F1",          "F2",      "F9"};
+enum { UNRULED = 3 };
+
+/* Rules of every kind: by the table, by the relay, for modifiers, that type, that switch. */
+static const char *const sets[] = {
+	"",
+	"KeyA<>KeyB",
+	"Alt<>Meta; CapsLock<>Escape",
+	"CapsLock>nothing",
+	"CapsLock>Control; KeyA>KeyB",
+	"Shift<>Control",
+	"Shift+Digit3>KeyX @1; KeyA<>KeyB @2",
+	"F1>\"Qrs qrs Ab\"; KeyA>KeyB",
+	"Control+KeyA>Meta+KeyC; only KeyB>ArrowLeft",
+	"F1>Control+KeyX,KeyY; Meta+Digit3>nothing @2",
+	"F9>toggle; KeyA>KeyB",
+	"F2>=game; KeyA<>KeyB; |game/test; KeyA>KeyX; F2>=previous; F1>\"Ab\"",
+	"relay KeyA<>KeyB; F9>toggle",
+	"hid:07:39>Tab; F1>\"#\"",
+};
+
+struct desk {
+	struct sim_rig *rig;
+	struct lurk_port_class class;
+	struct refusing {
+		struct lurk_port port;
+		struct desk *desk;
+	} refusing;
+	struct lurk_session session;
+	struct lurk_session_memory memory;
+	struct lurk_session_keyboard keyboards[KEYBOARDS];
+	struct lurk_engine_keyboard engines[KEYBOARDS];
+	uint8_t images[2][IMAGE];
+	_Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	struct test_rules rules;
+	struct lurk_apply_report report;
+	uint64_t seed;
+	bool fingers[KEYBOARDS][KEYS];
+	int down[KEYBOARDS][LURK_KEY_COUNT]; /* for programs, by how many nodes */
+	/* Presses of keys in no rule that programs have not seen yet; a ring. */
+	struct expected {
+		uint8_t keys[RING];
+		unsigned first, waiting;
+	} expected[KEYBOARDS];
+	bool strict;     /* nothing happens that may lose a press */
+	unsigned refuse; /* one call in so many is refused, 0 for none */
+	unsigned long events, changes, refused, gaps;
+	char log[65536];
+	size_t logged;
+};
+
+static unsigned any(struct desk *d, unsigned n)
+{
+	return random_next(&d->seed) % n;
+}
+
+__attribute__((format(printf, 2, 3))) static void note(struct desk *d, const char *format, ...)
+{
+	va_list list;
+
+	if (d->logged + 200 > sizeof d->log)
+		d->logged = 0;
+	va_start(list, format);
+	d->logged += (size_t)vsnprintf(d->log + d->logged, sizeof d->log - d->logged, format, list);
+	va_end(list);
+}
+
+#define wrong(d, ...)                                                  \
+	do {                                                           \
+		fprintf(stderr, "%.*s\n", (int)(d)->logged, (d)->log); \
+		fail_msg(__VA_ARGS__);                                 \
+	} while (0)
+
+/* ---- Programs ---------------------------------------------------------------------------------
+ */
+
+static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state state)
+{
+	struct desk *d = data;
+	struct expected *e = &d->expected[keyboard];
+	int *down = &d->down[keyboard][key];
+	unsigned i = 0;
+
+	if (state == LURK_REPEAT)
+		return;
+	note(d, "    %s%c %u\n", lurk_key_name(key), "-+"[state], keyboard);
+	*down += state == LURK_DOWN ? 1 : -1;
+	if (*down < 0 || *down > 2)
+		wrong(d, "%s is down %d times", lurk_key_name(key), *down);
+	while (i < UNRULED && strcmp(keys[i], lurk_key_name(key)) != 0)
+		i++;
+	if (i == UNRULED || state != LURK_DOWN || !d->strict)
+		return;
+	if (!e->waiting || e->keys[e->first] != i)
+		wrong(d, "%s on %u was not pressed, or others before it have not arrived", keys[i],
+		      keyboard);
+	e->first = (e->first + 1) % RING;
+	e->waiting--;
+}
+
+/* ---- Fingers ----------------------------------------------------------------------------------
+ */
+
+static void finger(struct desk *d, unsigned keyboard, unsigned key, bool down)
+{
+	if (d->fingers[keyboard][key] == down || !lurk_sim_plugged(d->rig->sim, keyboard))
+		return;
+	d->fingers[keyboard][key] = down;
+	d->events++;
+	note(d, "%c%s %u\n", "-+"[down], keys[key], keyboard);
+	if (down && key < UNRULED && d->strict) {
+		struct expected *e = &d->expected[keyboard];
+
+		e->keys[(e->first + e->waiting) % RING] = (uint8_t)key;
+		assert_true(++e->waiting < RING);
+	}
+	sim_rig_key(d->rig, keyboard, keys[key], down);
+}
+
+/* Five fingers: a boot keyboard tells of six keys besides modifiers, and programs can read no more
+ * than 64 events at once. */
+static bool has_room(const struct desk *d, unsigned keyboard)
+{
+	unsigned down = 0;
+
+	for (unsigned i = 0; i < KEYS; i++)
+		down += d->fingers[keyboard][i];
+	return down < 5;
+}
+
+static void any_finger(struct desk *d)
+{
+	unsigned keyboard = any(d, KEYBOARDS), key = any(d, KEYS);
+
+	if (!d->fingers[keyboard][key] && !has_room(d, keyboard))
+		return;
+	/* With the off chord down nobody gets anything. */
+	if (!d->strict || strcmp(keys[key], "ShiftRight") != 0)
+		finger(d, keyboard, key, !d->fingers[keyboard][key]);
+}
+
+/* In the midst of what the port does. */
+static void meanwhile(void *data)
+{
+	struct desk *d = data;
+
+	note(d, "  (gap\n");
+	d->gaps++;
+	if (any(d, 3) == 0)
+		any_finger(d);
+	note(d, "  gap)\n");
+}
+
+static void settle(struct desk *d)
+{
+	while (lurk_session_step(&d->session))
+		;
+}
+
+static void pass(struct desk *d, unsigned ms)
+{
+	uint64_t until = lurk_sim_now(d->rig->sim) + ms * UINT64_C(1000);
+
+	for (;;) {
+		uint64_t due = lurk_session_deadline(&d->session);
+		bool more = lurk_sim_pass(d->rig->sim, due < until ? due : until);
+
+		settle(d);
+		if (!more && due >= until)
+			return;
+	}
+}
+
+/* ---- A machine that refuses -------------------------------------------------------------------
+ */
+
+static struct lurk_port *real(struct lurk_port *port)
+{
+	return ((struct refusing *)port)->desk->rig->rig.port;
+}
+
+static bool refuses(struct lurk_port *port)
+{
+	struct desk *d = ((struct refusing *)port)->desk;
+	bool now = d->refuse && any(d, d->refuse) == 0;
+
+	d->refused += now;
+	if (now)
+		note(d, "  refused\n");
+	return now;
+}
+
+#define CALL(name, ...) (real(port)->class->name(real(port), __VA_ARGS__))
+#define PASSED(name, params, ...)                                               \
+	static enum lurk_error f_##name params                                  \
+	{                                                                       \
+		return refuses(port) ? LURK_ERR_PORT : CALL(name, __VA_ARGS__); \
+	}
+PASSED(stand_in, (struct lurk_port * port, uint16_t n), n)
+PASSED(take, (struct lurk_port * port, uint16_t n, bool at_once, struct lurk_taken_held *held), n,
+       at_once, held)
+PASSED(end_held, (struct lurk_port * port, uint16_t n), n)
+PASSED(send, (struct lurk_port * port, const struct lurk_frame *frame), frame)
+PASSED(release, (struct lurk_port * port, uint16_t n, uint16_t i), n, i)
+PASSED(table_set, (struct lurk_port * port, uint16_t n, uint16_t i, lurk_key key), n, i, key)
+PASSED(slot_write, (struct lurk_port * port, unsigned slot, const uint8_t *bytes, size_t length),
+       slot, bytes, length)
+
+static enum lurk_error f_give_back(struct lurk_port *port, uint16_t n, bool at_once)
+{
+	return CALL(give_back, n, at_once);
+}
+/* Asked hundreds of times for each change. */
+static enum lurk_error f_table_get(struct lurk_port *port, uint16_t n, uint16_t i,
+				   struct lurk_table_entry *e)
+{
+	struct desk *d = ((struct refusing *)port)->desk;
+
+	return any(d, 64) == 0 && refuses(port) ? LURK_ERR_PORT : CALL(table_get, n, i, e);
+}
+
+static bool f_keyboard(struct lurk_port *port, uint16_t n, struct lurk_port_keyboard *k)
+{
+	return CALL(keyboard, n, k);
+}
+static bool f_next(struct lurk_port *port, struct lurk_port_event *event)
+{
+	struct desk *d = ((struct refusing *)port)->desk;
+	bool any_left = CALL(next, event);
+
+	if (any_left)
+		note(d, "  event %u: %s %u%s on %u, %s\n", event->kind,
+		     event->kind == LURK_PORT_KEY ? lurk_key_name(event->key.key) : "",
+		     event->key.state, event->passed ? " passed" : "", event->keyboard,
+		     d->keyboards[event->keyboard].taken ? "taken" : "free");
+	return any_left;
+}
+static void f_listen(struct lurk_port *port, uint16_t n, const lurk_key *wanted, unsigned count)
+{
+	CALL(listen, n, wanted, count);
+}
+static bool f_is_down(struct lurk_port *port, uint16_t n, uint16_t i)
+{
+	return CALL(is_down, n, i);
+}
+static uint8_t f_lit(struct lurk_port *port, uint16_t n)
+{
+	return CALL(lit, n);
+}
+static unsigned f_slots(struct lurk_port *port, size_t *size)
+{
+	return CALL(slots, size);
+}
+static enum lurk_error f_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
+				   size_t size, size_t *length)
+{
+	return CALL(slot_read, slot, bytes, size, length);
+}
+static uint64_t f_now(struct lurk_port *port)
+{
+	return real(port)->class->now(real(port));
+}
+
+static const struct lurk_port_class refusing_class = {
+	.keyboard = f_keyboard,
+	.next = f_next,
+	.stand_in = f_stand_in,
+	.take = f_take,
+	.end_held = f_end_held,
+	.give_back = f_give_back,
+	.listen = f_listen,
+	.send = f_send,
+	.release = f_release,
+	.table_get = f_table_get,
+	.table_set = f_table_set,
+	.is_down = f_is_down,
+	.lit = f_lit,
+	.slots = f_slots,
+	.slot_read = f_slot_read,
+	.slot_write = f_slot_write,
+	.now = f_now,
+	.elapsed = f_now,
+};
+
+/* ---- What changes -----------------------------------------------------------------------------
+ */
+
+static void make_rules(struct desk *d)
+{
+	const char *set = sets[any(d, COUNT(sets))];
+	bool relay = !strncmp(set, "relay ", 6);
+
+	test_rules_read(&d->rules, set + (relay ? 6 : 0));
+	d->rules.way = relay ? LURK_WAY_RELAY : any(d, 6) ? LURK_WAY_PLAIN : LURK_WAY_TABLE;
+	assert_int_equal(test_rules_image(&d->rules), LURK_OK);
+	note(d, "rules %s\n", set);
+}
+
+static void apply(struct desk *d)
+{
+	make_rules(d);
+	lurk_session_apply(&d->session, NULL, d->rules.bytes, d->rules.length, LURK_NO_TEXT,
+			   &d->report);
+}
+
+static void try_out(struct desk *d)
+{
+	make_rules(d);
+	lurk_session_try(&d->session, NULL, d->rules.bytes, d->rules.length,
+			 (1 + any(d, 3)) * UINT64_C(200000), &d->report);
+}
+
+static void keep(struct desk *d)
+{
+	lurk_session_keep(&d->session, NULL);
+}
+
+static void end_try(struct desk *d)
+{
+	lurk_session_end_try(&d->session);
+}
+
+static void use(struct desk *d)
+{
+	lurk_session_use(&d->session, NULL, any(d, 3) ? (uint16_t)any(d, 2) : LURK_PREVIOUS,
+			 &d->report);
+}
+
+static void switch_rules(struct desk *d)
+{
+	lurk_session_switch(&d->session, NULL, !d->session.mode.off, &d->report);
+}
+
+static void withhold(struct desk *d)
+{
+	lurk_session_withhold(&d->session, d->session.withholding ? 0 : 300000);
+}
+
+static void plug(struct desk *d)
+{
+	unsigned keyboard = any(d, KEYBOARDS);
+
+	if (lurk_sim_plugged(d->rig->sim, keyboard))
+		lurk_sim_unplug(d->rig->sim, keyboard);
+	else
+		lurk_sim_plug(d->rig->sim, keyboard, false, NULL);
+	memset(d->fingers[keyboard], 0, sizeof d->fingers[keyboard]);
+}
+
+static void watched(void *data, const struct lurk_event *event, const struct lurk_action *action)
+{
+	(void)data, (void)event, (void)action;
+}
+
+static void watch(struct desk *d)
+{
+	lurk_session_watch(&d->session, d->session.watch ? NULL : watched, NULL);
+}
+
+static void start(struct desk *d)
+{
+	assert_int_equal(lurk_session_start(&d->session, &d->memory, &d->refusing.port), LURK_OK);
+	settle(d);
+}
+
+/* Stopped and started, as by an upgrade. */
+static void restart(struct desk *d)
+{
+	lurk_session_stop(&d->session);
+	lurk_sim_plugged_anew(d->rig->sim);
+	start(d);
+}
+
+static const struct {
+	const char *name;
+	void (*change)(struct desk *d);
+	bool strict; /* no press gets lost by it */
+} changes[] = {
+	{"apply", apply, true},         {"apply", apply, true},      {"try", try_out, true},
+	{"keep", keep, true},           {"end", end_try, true},      {"use", use, true},
+	{"switch", switch_rules, true}, {"watch", watch, true},      {"withhold", withhold, false},
+	{"plug", plug, false},          {"restart", restart, false},
+};
+
+/* ---- Rounds -----------------------------------------------------------------------------------
+ */
+
+static struct desk *make(uint64_t seed)
+{
+	static const struct lurk_sim_watch nobody;
+	struct desk *d = calloc(1, sizeof *d);
+	struct lurk_sim_watch programs = nobody;
+
+	d->seed = seed;
+	d->rig = sim_rig_make("  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1}\n"
+			      "  dipper: {wired: usb, product: \"fade:0002\", place: usb-2}\n"
+			      "  heron: {wired: translated, built-in: true}\n");
+	programs.data = d;
+	programs.got = on_got;
+	lurk_sim_watch_with(d->rig->sim, &programs);
+	d->refusing.port.class = &refusing_class;
+	d->refusing.desk = d;
+	d->memory = (struct lurk_session_memory){
+		.keyboards = d->keyboards,
+		.engine_keyboards = d->engines,
+		.keyboard_count = KEYBOARDS,
+		.images = {d->images[0], d->images[1]},
+		.image_size = IMAGE,
+		.keymaps = {d->keymaps[0], d->keymaps[1]},
+		.keymap_size = KEYMAPS,
+	};
+	start(d);
+	return d;
+}
+
+/* All fingers off, and time for whatever is due. */
+static void rest(struct desk *d)
+{
+	lurk_sim_meanwhile(d->rig->sim, NULL, NULL);
+	d->refuse = 0;
+	note(d, "rest\n");
+	for (unsigned k = 0; k < KEYBOARDS; k++) {
+		for (unsigned i = 0; i < KEYS; i++)
+			finger(d, k, i, false);
+	}
+	settle(d);
+	lurk_session_withhold(&d->session, 0);
+	pass(d, 5000);
+	for (unsigned k = 0; k < KEYBOARDS; k++) {
+		const struct lurk_session_keyboard *keyboard = &d->keyboards[k];
+
+		for (lurk_key key = 0; key < LURK_KEY_COUNT; key++) {
+			if (d->down[k][key])
+				wrong(d, "%s is still down on %u", lurk_key_name(key), k);
+		}
+		if (keyboard->present &&
+		    keyboard->taken != (keyboard->choice.way == LURK_WAY_RELAY))
+			wrong(d, "keyboard %u is %s", k, keyboard->taken ? "taken" : "free");
+		if (d->strict && d->expected[k].waiting)
+			wrong(d, "%u presses on %u never arrived", d->expected[k].waiting, k);
+	}
+	assert_false(lurk_sim_anything_down(d->rig->sim));
+	memset(d->expected, 0, sizeof d->expected);
+	d->logged = 0;
+}
+
+static void play(struct desk *d, bool strict, unsigned refuse, unsigned steps)
+{
+	d->strict = strict;
+	d->refuse = refuse;
+	lurk_sim_meanwhile(d->rig->sim, meanwhile, d);
+	while (steps--) {
+		unsigned what = any(d, COUNT(changes));
+		bool change = false;
+
+		if (any(d, 6) == 0 && (changes[what].strict || !strict)) {
+			note(d, "%s\n", changes[what].name);
+			changes[what].change(d);
+			d->changes++;
+			change = true;
+		} else {
+			any_finger(d);
+		}
+		/* Not so late that programs would lose events: their readers keep 64. */
+		if (change)
+			pass(d, 20);
+		else if (any(d, 4) || steps % 4 == 0)
+			settle(d);
+		if (any(d, 40) == 0)
+			pass(d, any(d, 300));
+	}
+	settle(d);
+	rest(d);
+}
+
+static unsigned times(void)
+{
+	const char *soak = getenv("LURK_SOAK");
+
+	return soak ? (unsigned)atoi(soak) : 1;
+}
+
+static void run(const char *what, bool strict, unsigned refuse, uint64_t seed)
+{
+	unsigned long events = 0, made = 0, refused = 0, gaps = 0;
+
+	for (unsigned round = 0; round < 40 * times(); round++) {
+		struct desk *d = make(seed + round);
+
+		for (unsigned i = 0; i < 30; i++)
+			play(d, strict, refuse, 150);
+		events += d->events;
+		made += d->changes;
+		refused += d->refused;
+		gaps += d->gaps;
+		lurk_session_stop(&d->session);
+		sim_rig_end(d->rig);
+		free(d);
+	}
+	print_message("%s: %lu presses and releases, %lu changes, %lu gaps pressed into, %lu calls "
+		      "refused\n",
+		      what, events, made, gaps, refused);
+	assert_true(made > 5000 && gaps > 500);
+	assert_true(!refuse || refused > 500);
+}
+
+static void nothing_is_lost(void **state)
+{
+	(void)state;
+	run("rules change", true, 0, 1000);
+}
+
+static void nothing_sticks(void **state)
+{
+	(void)state;
+	run("all changes", false, 0, 2000);
+}
+
+static void nothing_sticks_on_a_machine_that_refuses(void **state)
+{
+	(void)state;
+	run("refusing", false, 30, 3000);
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(nothing_is_lost),
+		cmocka_unit_test(nothing_sticks),
+		cmocka_unit_test(nothing_sticks_on_a_machine_that_refuses),
+	};
+
+	return cmocka_run_group_tests_name("press", tests, NULL, NULL);
+}
