@@ -55,6 +55,40 @@ def copy_program(program, root):
         shutil.copy(path, target)
 
 
+MODULES = ["evdev", "uinput", "uhid", "hid-generic", "usbhid", "xhci-pci"]
+
+
+def make_initramfs(work, name, kernel, version, programs, commands, files):
+    """A machine of busybox, these programs with what they link to, and these files; it runs the commands, and ends."""
+    root = os.path.join(work, "root-" + name)
+    shutil.rmtree(root, ignore_errors=True)
+    for folder in ["bin", "proc", "sys", "dev", "tmp", "run", "etc", "root"]:
+        os.makedirs(os.path.join(root, folder))
+    shutil.copy("/bin/busybox", root + "/bin/")
+    lines = ["#!/bin/busybox sh", "/bin/busybox --install -s /bin", "mount -t proc none /proc", "mount -t sysfs none /sys",
+             "mount -t devtmpfs none /dev", "mkdir -p /dev/input", "export LD_LIBRARY_PATH=/lib"]
+    seen = []
+    for module in MODULES:
+        listed = run("modprobe", "-d", kernel, "-S", version, "--show-depends", module)
+        for path in re.findall(r"insmod (\S+)", listed):
+            if path not in seen:
+                seen.append(path)
+                shutil.copy(path, root + "/")
+                lines.append("insmod /" + os.path.basename(path))
+    for program in programs:
+        copy_program(program, root)
+    for path, text in files.items():
+        os.makedirs(os.path.dirname(f"{root}/{path}"), exist_ok=True)
+        with open(f"{root}/{path}", "w") as file:
+            file.write(text)
+    with open(root + "/init", "w") as file:
+        file.write("\n".join(lines + commands + ["echo all done", "poweroff -f"]) + "\n")
+    os.chmod(root + "/init", 0o755)
+    archive = os.path.join(work, name + ".gz")
+    subprocess.run(f"find . | cpio -o -H newc --quiet | gzip -1 > '{archive}'", shell=True, cwd=root, check=True)
+    return archive
+
+
 class Stolen:
     """How much of its processors' time the host of this machine took away, from now on: where that is much, nothing happens when
     it should."""
@@ -139,6 +173,17 @@ class Machine:
                 raise RuntimeError(f"`{text}` never came; the log is {self.log}:\n" + self.text[-1500:])
             time.sleep(0.05)
         return since + self.text[since:].index(text) + len(text)
+
+    def await_any(self, texts, since, patience_s):
+        """The same for the first of several."""
+        until = time.monotonic() + patience_s
+        while True:
+            found = [since + self.text[since:].index(text) + len(text) for text in texts if text in self.text[since:]]
+            if found:
+                return min(found)
+            if self.process.poll() is not None or time.monotonic() > until:
+                raise RuntimeError(f"none of {texts} came; the log is {self.log}:\n" + self.text[-1500:])
+            time.sleep(0.05)
 
     def press(self, presses, pause_s=0.15):
         """"+caps_lock -caps_lock", in QEMU's names; "a" is both."""

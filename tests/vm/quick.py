@@ -9,13 +9,11 @@ BUILD/vm under its package's name; where it cannot be fetched the status is 77.
 import os
 import re
 import shutil
-import subprocess
 import sys
 import time
 
-from machine import Machine, Skipped, copy_program, fetch_kernel, run
+from machine import Machine, Skipped, fetch_kernel, make_initramfs
 
-MODULES = ["evdev", "uinput", "uhid", "hid-generic", "usbhid", "xhci-pci"]
 USB, PS2 = "USB", "PS/2"
 
 # Rules (with `crash`, whoever put them into force then dies), the keyboard pressed and its way, the
@@ -91,38 +89,11 @@ def guest_words(rules):
     return f"'{rules[:-6]}' crash" if rules.endswith(" crash") else f"'{rules}'"
 
 
-def make_initramfs(work, kernel, version, build):
-    root = os.path.join(work, "root")
-    shutil.rmtree(root, ignore_errors=True)
-    for folder in ["bin", "proc", "sys", "dev", "tmp", "run", "etc/lurk", "root"]:
-        os.makedirs(os.path.join(root, folder))
-    shutil.copy("/bin/busybox", root + "/bin/")
-    lines = ["#!/bin/busybox sh", "/bin/busybox --install -s /bin", "mount -t proc none /proc", "mount -t sysfs none /sys",
-             "mount -t devtmpfs none /dev", "mkdir -p /dev/input", "export LD_LIBRARY_PATH=/lib"]
-    seen = []
-    for module in MODULES:
-        listed = run("modprobe", "-d", kernel, "-S", version, "--show-depends", module)
-        for path in re.findall(r"insmod (\S+)", listed):
-            if path not in seen:
-                seen.append(path)
-                shutil.copy(path, root + "/")
-                lines.append("insmod /" + os.path.basename(path))
-    for program in ["tests/test_contract_linux", "tests/vm_guest", "tests/vm_probe", "lurkd", "lurk"]:
-        copy_program(os.path.join(build, program), root)
-    copy_program(shutil.which("strace"), root)
-    for name, text in FILES.items():
-        with open(f"{root}/etc/lurk/{name}", "w") as file:
-            file.write(text)
-    lines.append("false" if not SCENES else "test_contract_linux 2>&1; echo \"status of the contract: $?\"; sleep 1")
+def lines_of_init():
+    lines = ["false" if not SCENES else "test_contract_linux 2>&1; echo \"status of the contract: $?\"; sleep 1"]
     for number, scene in enumerate(SCENES):
         lines.append(f"echo scene {number}; vm_guest {guest_words(scene[0])} 2>&1; echo end of scene {number}; sleep 1")
-    lines += MEASURE.strip().splitlines() + ["echo all done", "poweroff -f"]
-    with open(root + "/init", "w") as file:
-        file.write("\n".join(lines) + "\n")
-    os.chmod(root + "/init", 0o755)
-    archive = os.path.join(work, "initrd.gz")
-    subprocess.run(f"find . | cpio -o -H newc --quiet | gzip -1 > '{archive}'", shell=True, cwd=root, check=True)
-    return archive
+    return lines + MEASURE.strip().splitlines()
 
 
 def play(machine, number):
@@ -193,7 +164,9 @@ def main():
     except Skipped as why:
         print(f"skipped: {why}")
         sys.exit(77)
-    archive = make_initramfs(work, kernel, version, build)
+    archive = make_initramfs(work, "quick", kernel, version,
+                             [os.path.join(build, p) for p in ["tests/test_contract_linux", "tests/vm_guest", "tests/vm_probe", "lurkd", "lurk"]]
+                             + [shutil.which("strace")], lines_of_init(), {"etc/lurk/" + name: text for name, text in FILES.items()})
     print(f"booting {version}", flush=True)
     machine = Machine("quick", work, f"{kernel}/boot/vmlinuz-{version}", archive, "panic=-1", "-m", "256", "-no-reboot")
     try:
