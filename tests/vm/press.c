@@ -41,7 +41,7 @@ enum {
 	OPENS_MS = 100,
 	SLOW_MS = 40
 };
-enum { FASTEST_US = 5000, SLOWEST_US = 60000, REST_MS = 900, CHANGES_A_REST = 8 };
+enum { FASTEST_US = 5000, SLOWEST_US = 60000, REST_MS = 700, CHANGES_A_REST = 16 };
 
 static const uint8_t descriptor[] = {0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0xe0,
 				     0x29, 0xe7, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08,
@@ -529,18 +529,18 @@ static const struct {
 	{"keep", keep, 4, true},        {"end", end_try, 6, true},
 	{"use", use, 8, true},          {"off", switch_off, 8, true},
 	{"on", switch_on, 10, true},    {"withhold", withhold, 4, false},
-	{"plug", replug_one, 6, false}, {"kill", killed, 1, false},
-	{"stop", stopped, 1, false},
+	{"plug", replug_one, 6, false}, {"kill", killed, 2, false},
+	{"stop", stopped, 2, false},
 };
 
 static unsigned long made[COUNT(changes)], lost_in_strict, lost_in_others, out_of_order;
 
-static void change(void)
+static void change(bool only_strict)
 {
 	unsigned all = 0, at, i = 0;
 
 	for (size_t c = 0; c < COUNT(changes); c++)
-		all += changes[c].often;
+		all += only_strict && !changes[c].strict ? 0 : changes[c].often;
 	for (at = any(all); at >= changes[i].often; i++)
 		at -= changes[i].often;
 	strict = strict && changes[i].strict;
@@ -653,7 +653,7 @@ static void go_on(void)
 
 int main(int argc, char **argv)
 {
-	unsigned wanted = argc > 3 ? (unsigned)atoi(argv[3]) : 0, from = 0, done = 0;
+	unsigned wanted = argc > 3 ? (unsigned)atoi(argv[3]) : 0, from = 0, done = 0, rests = 0;
 	pid_t pressing;
 
 	if (argc != 4)
@@ -674,16 +674,17 @@ int main(int argc, char **argv)
 	pass(1500); /* until stand-ins are open */
 	rest(0);
 	while (done < wanted) {
-		go_on();
 		from = shared->pressed;
+		go_on();
 		for (unsigned i = 0; i < CHANGES_A_REST; i++, done++) {
-			pass(10 + any(120));
-			change();
+			pass(10 + any(60));
+			change(rests % 2 == 0); /* these come first in the table */
 		}
 		pass(any(200));
 		rest(from);
+		rests++;
 	}
-	end_service(SIGTERM);
+	end_service(SIGTERM); /* while the fingers rest */
 	pass(300);
 	read_all(true);
 	judge_down();
