@@ -48,7 +48,8 @@ lurk_key lurk_modifier_key(unsigned place);
 /* Whether all that a mask asks for is among the modifier keys held, a bit a place. */
 bool lurk_modifiers_held(uint16_t modifiers, uint8_t held);
 
-/* What a press is on. The order is the order of specificity. */
+/* What a press is on. The order is the order of specificity; but a pair is two keys, as specific as
+ * each. */
 enum lurk_target_kind {
 	LURK_TARGET_NONE,
 	LURK_TARGET_MEANING, /* every key that has the meaning of `key` */

@@ -103,13 +103,20 @@ static inline void goes_down(struct lurk_engine *e, uint16_t keyboard, lurk_key 
 	stroke(e, keyboard, key, LURK_DOWN);
 }
 
-static inline void goes_up(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+/* A modifier that must not look tapped alone. */
+static RARE void guard(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 {
-	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
+	const struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
 	int place = place_of(key);
 
 	if (place >= 0 && k->guarded >> place & 1 && k->pressed_at[place] == e->presses)
 		tap_unknown(e, keyboard);
+}
+
+static inline void goes_up(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+{
+	if (e->keyboards[keyboard].guarded)
+		guard(e, keyboard, key);
 	stroke(e, keyboard, key, LURK_UP);
 }
 
@@ -152,12 +159,11 @@ static inline uint32_t held_slot(const struct lurk_engine_keyboard *k, uint32_t 
 	return at;
 }
 
-/* Frees a slot and moves those behind it forward, lest a search ends too early. */
-static void forget(struct lurk_engine_keyboard *k, uint32_t hole)
+/* Moves those behind a slot that is free now forward, lest a search ends too early. */
+static RARE void close_gap(struct lurk_engine_keyboard *k, uint32_t hole)
 {
 	uint32_t at = hole;
 
-	k->held_count--;
 	for (;;) {
 		k->held[hole].used = false;
 		do {
@@ -169,6 +175,14 @@ static void forget(struct lurk_engine_keyboard *k, uint32_t hole)
 		k->held[hole] = k->held[at];
 		hole = at;
 	}
+}
+
+static inline void forget(struct lurk_engine_keyboard *k, uint32_t slot)
+{
+	k->held_count--;
+	k->held[slot].used = false;
+	if (k->held[(slot + 1) & HELD_MASK].used)
+		close_gap(k, slot);
 }
 
 /* ---- Modifiers that a held key gives -------------------------------------------------------- */
@@ -468,10 +482,16 @@ static void hold_last(struct lurk_engine *e)
 	struct lurk_engine_keyboard *k = &e->keyboards[t->keyboard];
 	struct lurk_held *source = &k->held[held_slot(k, t->code, t->kind)];
 
+	const int place = place_of(t->down);
+
 	t->active = false;
-	if (source->used && place_of(t->down) < 0) {
+	if (source->used && place < 0) {
 		source->gave = t->down;
 		return;
+	}
+	if (source->used) { /* they count as held, as long as the key is */
+		source->modifiers = (uint8_t)(1U << place | e->overlay.modifiers);
+		hold_modifiers(e, t->keyboard, source->modifiers);
 	}
 	release_step(e);
 	end_overlay(e);
@@ -603,9 +623,14 @@ static inline void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_he
 	if (place >= 0) {
 		source->modifiers = (uint8_t)(1U << place);
 		hold_modifiers(e, keyboard, source->modifiers);
-	} else {
+	} else if (key) {
 		source->gave = key;
-		press(e, keyboard, key);
+		if (e->keyboards[keyboard].down[key]++ == 0) {
+			e->presses++;
+			stroke(e, keyboard, key, LURK_DOWN);
+		}
+	} else if (pressed) { /* a rule has made it nothing; a key without a name is nothing */
+		swallow(e, keyboard);
 	}
 }
 
@@ -640,12 +665,17 @@ static inline void key_down(struct lurk_engine *e, uint16_t keyboard,
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
 	const struct lurk_action *base = lurk_keymap_base(k->keymap, key->key, LURK_SCAN_NONE);
-	const struct lurk_action *by_key = lurk_keymap_variant(k->keymap, base, e->held);
 	const struct lurk_action *action =
-		lurk_keymap_action(k->keymap, key->scan.code, key->scan.kind, e->held);
+		lurk_keymap_base(k->keymap, key->scan.code, key->scan.kind);
 	struct lurk_held *slot = &k->held[held_slot(k, code, key->scan.kind)];
 
-	action = action->rank > by_key->rank ? action : by_key;
+	/* Nearly always no rule is about the key at all. */
+	if (base != action || base->rank) {
+		const struct lurk_action *by_key = lurk_keymap_variant(k->keymap, base, e->held);
+
+		action = lurk_keymap_variant(k->keymap, action, e->held);
+		action = action->rank > by_key->rank ? action : by_key;
+	}
 	if (base->tap) {
 		tap(e, keyboard, key, action);
 		return;

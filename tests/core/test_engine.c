@@ -263,9 +263,10 @@ static const struct {
 	 "-Digit3 -ShiftRight",
 	 "ShiftRight+ Digit3+ Digit3- ShiftRight- ShiftLeft+ ShiftRight+ ? ShiftLeft-& KeyX+ KeyX- "
 	 "ShiftRight- "},
-	/* What gives nothing leaves no modifier alone, unless the key is dead in any case. */
+	/* What gives nothing leaves no modifier alone; a key without a name is no key. */
 	{"Meta+KeyL>nothing", "+MetaLeft +KeyL -KeyL -MetaLeft", "MetaLeft+ ? MetaLeft- "},
-	{"KeyL>nothing", "+MetaLeft +KeyL -KeyL -MetaLeft", "MetaLeft+ MetaLeft- "},
+	{"KeyL>nothing", "+MetaLeft +KeyL -KeyL -MetaLeft", "MetaLeft+ ? MetaLeft- "},
+	{"", "+MetaLeft +hid:07:a5 -hid:07:a5 -MetaLeft", "MetaLeft+ MetaLeft- "},
 	/* A character is a key; longer text is typed, and what comes meanwhile waits. */
 	{"Shift+Digit3>\"#\"", "+ShiftLeft +Digit3 -Digit3 -ShiftLeft",
 	 "ShiftLeft+ Digit3+ Digit3- ShiftLeft- "},
@@ -339,6 +340,11 @@ static const struct {
 	{"F1>Control+KeyA,Control+KeyC", "+F1~ +KeyX -F1 -KeyX",
 	 "ControlLeft+& KeyA+ KeyA-& ControlLeft- ControlLeft+& KeyC+ ControlLeft-& KeyX+ KeyC- "
 	 "KeyX- "},
+	{"F1>KeyA,ShiftLeft", "+F1~ +KeyX~ -KeyX -F1 +KeyY -KeyY",
+	 "KeyA+ KeyA- ShiftLeft+ KeyX+ KeyX- ShiftLeft- KeyY+ KeyY- "},
+	{"F1>KeyA,Control+ShiftLeft; Shift+KeyB>KeyC", "+F1 +KeyB -KeyB -F1",
+	 "KeyA+ KeyA- ControlLeft+& ShiftLeft+ ? ShiftLeft-& KeyC+ KeyC-& ShiftLeft+ ControlLeft-& "
+	 "? ShiftLeft- "},
 	{"Control+F1>Control+KeyA,KeyB", "+ControlLeft +F1 -F1 -ControlLeft",
 	 "ControlLeft+ ? ControlLeft- ControlLeft+& KeyA+ KeyA-& ControlLeft- KeyB+ KeyB-& "
 	 "ControlLeft+ ? ControlLeft- "},

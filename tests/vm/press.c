@@ -154,16 +154,17 @@ static void finger(unsigned k, unsigned i, bool down)
 static void replug(unsigned k)
 {
 	struct uhid_event e = {.type = UHID_DESTROY};
+	const bool wanted = shared->plugged[k];
 
-	if (shared->is_plugged[k] == shared->plugged[k])
+	if (shared->is_plugged[k] == wanted)
 		return;
-	if (shared->plugged[k]) {
+	if (wanted) {
 		plug(k);
 	} else {
 		write_uhid(hand.uhid[k], &e);
 		close(hand.uhid[k]);
 	}
-	shared->is_plugged[k] = shared->plugged[k];
+	shared->is_plugged[k] = wanted;
 }
 
 /* Presses, holds, chords: a key more or less at a time. More come up than go down, so that there
