@@ -679,6 +679,7 @@ static const struct {
 	/* Keys of its own; the usual ones do not switch there. */
 	{"CapsLock>Tab", "+ShiftLeft +ShiftRight +Escape ~2100", "ShiftLeft+ ShiftRight+ Escape+ ",
 	 false, true, 0},
+	/* (Each is named twice, as with two ways to recognise the keyboard.) */
 	{"CapsLock>Tab", "+ControlLeft +KeyQ ~2100 -KeyQ", "ControlLeft+ ControlLeft- ", true, true,
 	 0},
 };
@@ -686,6 +687,8 @@ static const struct {
 static void a_chord_switches_off(void **state)
 {
 	static const struct lurk_quirk own[] = {{LURK_QUIRK_OFF_CHORD, LURK_KEY_LEFTCTRL},
+						{LURK_QUIRK_OFF_CHORD, LURK_KEY_Q},
+						{LURK_QUIRK_OFF_CHORD, LURK_KEY_LEFTCTRL},
 						{LURK_QUIRK_OFF_CHORD, LURK_KEY_Q}};
 
 	(void)state;

@@ -234,6 +234,14 @@ static const struct {
 	 "keyboards.yaml:2:27: `F99` is no key; did you mean F9 or F19?"},
 	{"keyboards:\n  a: {ps2: true, broken: [Alt]}\n",
 	 "keyboards.yaml:2:27: `Alt` is not one key"},
+	{"keyboards:\n  a: {ps2: true, off-chord: [Escape]}\n",
+	 "keyboards.yaml:2:29: `off-chord:` takes 2 to 4 different keys that are held together"},
+	{"keyboards:\n  a: {ps2: true, off-chord: [Escape, escape]}\n",
+	 "keyboards.yaml:2:29: `off-chord:` takes 2 to 4 different keys that are held together"},
+	/* Two ways to recognise one keyboard: it has one chord. */
+	{"keyboards:\n  a:\n    - {ps2: true, off-chord: [F1, F2, F3]}\n"
+	 "    - {usb: \"1:1\", off-chord: [F4, F5, F6]}\n",
+	 "keyboards.yaml:4:31: `off-chord:` takes 2 to 4 different keys that are held together"},
 	{"keyboards:\n  a: {ps2: maybe}\n",
 	 "keyboards.yaml:2:12: `ps2:` is true or false, not `maybe`"},
 	{"keyboards:\n  a: {ps2: true, apart: x}\n",
