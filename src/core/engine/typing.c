@@ -1,0 +1,237 @@
+/* Text and rows of chords, typed a step at a time.
+ *
+ * The states, what holds in each, and what comes next:
+ *
+ *     LET_GO       keys that are held go up, and mean nothing any more: they would repeat between
+ * the letters. Nothing is lifted yet.                          → LIFT LIFT         all that is to
+ * be lifted goes up at once.                → UNLOCK, or PRESS UNLOCK       Caps Lock is on, and a
+ * step minds: it is tapped.         → PRESS PRESS        nothing of a step is down; modifiers are
+ * lifted.         → RELEASE; or done, where the last is held as long as its source RELEASE `down`,
+ * what it holds and its modifiers are down.        → PRESS, or the end LOCK_AGAIN   as PRESS, all
+ * steps done, and Caps Lock was on.          → RESTORE RESTORE      what was lifted is back, and
+ * the overlay ends.           → not active
+ *
+ * From LIFT to RESTORE no event is dealt with: so no key is down but those of the step, and no
+ * modifier but those of the step. lurk_engine_cancel() goes from any of them to the end by itself.
+ */
+#include "core/engine/parts.h"
+
+/* What typing does next. */
+enum phase { LET_GO, LIFT, UNLOCK, PRESS, RELEASE, LOCK_AGAIN, RESTORE };
+
+/* ---- Typing --------------------------------------------------------------------------------- */
+
+static struct lurk_step step_at(const uint8_t *steps, unsigned index)
+{
+	return lurk_step_read(steps + (size_t)index * LURK_STEP_BYTES);
+}
+
+static bool any_locks(const struct lurk_action *action)
+{
+	for (unsigned i = 0; i < action->step_count; i++) {
+		if (step_at(action->steps, i).modifiers & LURK_STEP_LOCKS)
+			return true;
+	}
+	return false;
+}
+
+static void start_typing(struct lurk_engine *e, uint16_t keyboard, const struct lurk_held *source,
+			 const struct lurk_action *action, uint8_t lifted, bool locked)
+{
+	e->typing = (struct lurk_typing){
+		.active = true,
+		.locked = locked,
+		.hold_last = action->gives == LURK_GIVES_CHORDS,
+		.lift = lifted,
+		.keyboard = keyboard,
+		.count = action->step_count,
+		.code = source->code,
+		.kind = source->kind,
+		.steps = action->steps,
+	};
+	lurk_overlay_begin(e, keyboard, source->code, source->kind);
+}
+
+/* Keys that are held would repeat between the letters: they go up, and mean nothing any more. A
+ * frame at a time; true where there was one to send. */
+static bool let_keys_go(struct lurk_engine *e)
+{
+	struct lurk_typing *t = &e->typing;
+
+	for (; t->letting_go < e->keyboard_count; t->letting_go++) {
+		struct lurk_engine_keyboard *k = &e->keyboards[t->letting_go];
+
+		for (unsigned i = 0; k->held_count && !k->silent && i < LURK_HELD_SLOTS; i++) {
+			if (!k->held[i].used || !k->held[i].gave)
+				continue;
+			lurk_release_out(e, t->letting_go, k->held[i].gave);
+			k->held[i].gave = LURK_KEY_NONE;
+			if (e->open == LURK_FRAME_STROKES)
+				return true;
+		}
+		if (e->open)
+			return true;
+	}
+	return false;
+}
+
+static void tap_caps_lock(struct lurk_engine *e)
+{
+	lurk_press_out(e, e->typing.keyboard, LURK_KEY_CAPSLOCK);
+	lurk_close_frame(e);
+	lurk_release_out(e, e->typing.keyboard, LURK_KEY_CAPSLOCK);
+}
+
+static void press_step(struct lurk_engine *e)
+{
+	struct lurk_typing *t = &e->typing;
+	struct lurk_step step = step_at(t->steps, t->next);
+
+	for (unsigned i = 0; step.modifiers & LURK_STEP_HOLD; i++) {
+		t->holds[i] = step.key;
+		lurk_press_out(e, t->keyboard, step.key);
+		step = step_at(t->steps, ++t->next);
+	}
+	lurk_overlay_press(e, t->keyboard,
+			   lurk_overlay_keys(step.modifiers, e->held & (uint8_t)~t->lift));
+	lurk_press_out(e, t->keyboard, step.key);
+	t->down = step.key;
+	t->next++;
+}
+
+static void release_step(struct lurk_engine *e)
+{
+	struct lurk_typing *t = &e->typing;
+
+	lurk_release_out(e, t->keyboard, t->down);
+	t->down = LURK_KEY_NONE;
+	lurk_overlay_release(e);
+	for (unsigned i = 0; i < LURK_STEP_HOLDS; i++) {
+		lurk_release_out(e, t->keyboard, t->holds[i]);
+		t->holds[i] = LURK_KEY_NONE;
+	}
+}
+
+/* The last of a row is held as long as what was pressed for it: whose release waits behind. */
+static void hold_last(struct lurk_engine *e)
+{
+	struct lurk_typing *t = &e->typing;
+	struct lurk_engine_keyboard *k = &e->keyboards[t->keyboard];
+	struct lurk_held *source = &k->held[lurk_held_slot(k, t->code, t->kind)];
+
+	const int place = lurk_place_of(t->down);
+
+	t->active = false;
+	if (source->used && place < 0) {
+		source->gave = t->down;
+		return;
+	}
+	if (source->used) { /* they count as held, as long as the key is */
+		source->modifiers = (uint8_t)(1U << place | e->overlay.modifiers);
+		lurk_lift_hold(e, t->keyboard, source->modifiers);
+	}
+	release_step(e);
+	lurk_overlay_end(e);
+}
+
+static void verify(const struct lurk_engine *e)
+{
+	const struct lurk_typing *t = &e->typing;
+
+	lurk_assert(t->active && t->next <= t->count && t->steps);
+	lurk_assert(t->keyboard < e->keyboard_count);
+	lurk_assert((t->phase == RELEASE) == (t->down != LURK_KEY_NONE));
+	lurk_assert(!t->down || e->keyboards[t->keyboard].down[t->down]);
+	lurk_assert(t->phase > LIFT || !e->overlay.modifiers);
+	lurk_assert(t->locked || (t->phase != UNLOCK && t->phase != LOCK_AGAIN));
+}
+
+void lurk_typing_go_on(struct lurk_engine *e)
+{
+	struct lurk_typing *t = &e->typing;
+
+	verify(e);
+	switch ((enum phase)t->phase) {
+	case LET_GO:
+		if (let_keys_go(e))
+			return;
+		t->phase = LIFT;
+		break;
+	case LIFT:
+		lurk_lift_modifiers(e, t->lift);
+		t->phase = t->locked ? UNLOCK : PRESS;
+		break;
+	case UNLOCK:
+		tap_caps_lock(e);
+		t->phase = PRESS;
+		break;
+	case PRESS:
+		press_step(e);
+		t->phase = RELEASE;
+		if (t->next == t->count && t->hold_last)
+			hold_last(e);
+		break;
+	case RELEASE:
+		release_step(e);
+		t->phase = t->next < t->count ? PRESS : t->locked ? LOCK_AGAIN : RESTORE;
+		break;
+	case LOCK_AGAIN:
+		tap_caps_lock(e);
+		t->phase = RESTORE;
+		break;
+	case RESTORE:
+		t->active = false;
+		lurk_overlay_end(e);
+		break;
+	}
+}
+
+bool lurk_engine_types_from(const struct lurk_engine *engine, const void *bytes, size_t size)
+{
+	const struct lurk_typing *t = &engine->typing;
+
+	return t->active && (uintptr_t)t->steps - (uintptr_t)bytes < size;
+}
+
+void lurk_engine_cancel(struct lurk_engine *engine)
+{
+	struct lurk_typing *t = &engine->typing;
+
+	if (!t->active)
+		return;
+	lurk_close_frame(engine);
+	if (t->down)
+		release_step(engine);
+	if (t->locked && t->phase > UNLOCK && t->phase < RESTORE)
+		tap_caps_lock(engine);
+	t->active = false;
+	lurk_overlay_end(engine);
+	lurk_close_frame(engine);
+}
+
+void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+		      const struct lurk_action *action)
+{
+	enum { LEVELS = LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT | LURK_MOD_RIGHT_ALT };
+	bool text = action->gives == LURK_GIVES_TEXT;
+	bool locked = text && e->caps_lock && any_locks(action) && e->caps_lock(e->caps_lock_data);
+	uint8_t lifted = lurk_belonging(e, action->modifiers);
+
+	if (action->step_count > 1 || locked) {
+		start_typing(e, keyboard, source, action, text ? LURK_MOD_SIDES : lifted, locked);
+		return;
+	}
+	/* One character is a key: it can be held, and Control with it is Control with it. */
+	lurk_overlay_hold(e, keyboard, source, step_at(action->steps, 0),
+			  lifted | (text ? LEVELS : 0));
+}
+
+bool lurk_typing_lifts(const struct lurk_engine *e, uint8_t modifiers)
+{
+	return e->typing.active && e->typing.lift & modifiers && e->typing.phase > LIFT;
+}
+
+bool lurk_typing_releases(const struct lurk_engine *e)
+{
+	return e->typing.phase == RELEASE;
+}
