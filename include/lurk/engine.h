@@ -152,7 +152,7 @@ void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *k
 		      uint16_t count);
 
 /* Nothing but each key itself: for a keyboard without rules that is relayed all the same. */
-extern const struct lurk_keymap lurk_keymap_plain;
+const struct lurk_keymap *lurk_keymap_plain(void);
 
 /* A keyboard comes, or gets other rules (keys held go on as they were pressed). The keymap must
  * live until it is replaced. */

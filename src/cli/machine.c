@@ -500,9 +500,8 @@ bool cli_machine_try(struct cli_machine *machine, const uint8_t *image, size_t l
 	if (machine->desk) {
 		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
 
-		outcome->error =
-			lurk_session_try(&machine->desk->session, &request, image, length,
-					 seconds * UINT64_C(1000000), &outcome->report);
+		outcome->error = lurk_session_try(&machine->desk->session, &request, image, length,
+						  seconds * UINT64_C(1000000), &outcome->report);
 		lurk_computer_settle(machine->desk);
 		return look(machine, outcome) && say_outcome(outcome);
 	}

@@ -105,8 +105,8 @@ static void look_at_changes(struct service *s)
 		return;
 	s->changes = s->session.changes;
 	if (s->known_chorded != s->session.chorded)
-		say(s,
-		    s->session.mode.off ? "by the off chord: rules off" : "by the off chord: rules on");
+		say(s, s->session.mode.off ? "by the off chord: rules off"
+					   : "by the off chord: rules on");
 	else if (s->known_trying && !s->session.mode.trying)
 		say(s, "nothing is tried any more");
 	s->known_chorded = s->session.chorded;

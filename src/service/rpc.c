@@ -115,8 +115,9 @@ static int64_t seconds_left(struct lurk_session *session)
 {
 	uint64_t now = session->port->class->elapsed(session->port);
 
-	return session->mode.until_us > now ? (int64_t)((session->mode.until_us - now + 999999) / 1000000)
-				       : 0;
+	return session->mode.until_us > now
+		       ? (int64_t)((session->mode.until_us - now + 999999) / 1000000)
+		       : 0;
 }
 
 static void status(struct call *call)

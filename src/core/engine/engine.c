@@ -3,14 +3,19 @@
 
 #include "core/keyhash.h"
 
-static const struct lurk_keymap_slot no_slot[1];
-static const struct lurk_action itself[1] = {{.gives = LURK_GIVES_ITSELF}};
-static const uint8_t no_shape[LURK_SHAPE_SIZE];
-const struct lurk_keymap lurk_keymap_plain = {.slots = no_slot,
-					      .actions = itself,
-					      .shapes = no_shape,
-					      .action_count = 1,
-					      .shape_count = 1};
+const struct lurk_keymap *lurk_keymap_plain(void)
+{
+	static const struct lurk_keymap_slot no_slot[1];
+	static const struct lurk_action itself[1] = {{.gives = LURK_GIVES_ITSELF}};
+	static const uint8_t no_shape[LURK_SHAPE_SIZE];
+	static const struct lurk_keymap plain = {.slots = no_slot,
+						 .actions = itself,
+						 .shapes = no_shape,
+						 .action_count = 1,
+						 .shape_count = 1};
+
+	return &plain;
+}
 
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,
 		      uint16_t count)

@@ -63,7 +63,7 @@ static void adopt(struct lurk_session *s, uint16_t number)
 	if (k->chord.count != k->plan.chord.count ||
 	    memcmp(k->chord.keys, k->plan.chord.keys, sizeof k->chord.keys) != 0)
 		k->chord = k->plan.chord;
-	lurk_engine_use(&s->engine, number, k->keymap ? k->keymap : &lurk_keymap_plain);
+	lurk_engine_use(&s->engine, number, k->keymap ? k->keymap : lurk_keymap_plain());
 }
 
 /* Taking comes before the table is put back, giving back before it is changed. */

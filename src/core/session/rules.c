@@ -59,7 +59,7 @@ bool lurk_rules_make_room(struct lurk_session *s, unsigned ruleset)
 		if (!lurk_session_at(s, i)->present)
 			continue;
 		lurk_session_at(s, i)->keymap = NULL;
-		lurk_engine_use(&s->engine, i, &lurk_keymap_plain);
+		lurk_engine_use(&s->engine, i, lurk_keymap_plain());
 	}
 	return true;
 }

@@ -516,7 +516,7 @@ static void verify_keyboard(const struct lurk_session *s, uint16_t number)
 		lurk_assert(!k->taken && !k->holds && !k->keymap);
 		return;
 	}
-	lurk_assert(e->keymap == (k->keymap ? k->keymap : &lurk_keymap_plain));
+	lurk_assert(e->keymap == (k->keymap ? k->keymap : lurk_keymap_plain()));
 	lurk_assert(e->silent == !k->taken);
 	lurk_assert(k->taken || !k->holds || k->waits);
 	lurk_assert(!k->waits || (k->holds && !k->taken));
