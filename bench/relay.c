@@ -1,11 +1,12 @@
 /* What a key costs in user space on its way through the service, from the kernel's bytes in to the
- * virtual keyboard's out: relay RULES presses keys on a keyboard of 500 entries under so many rules. The
- * kernel is a pipe, whose end is read as an event node, and a file that takes everything. */
+ * virtual keyboard's out: relay RULES presses keys on a keyboard of 500 entries under so many
+ * rules. The kernel is a pipe, whose end is read as an event node, and a file that takes
+ * everything. */
 #include "../src/port/linux/linux.c"
 
 #include "lurk/session.h"
 
-enum { ENTRIES = 500, RULES = 4096, EVENTS = 2000 };
+enum { ENTRIES = 500, RULES = 4096, PRESSES = 1000 };
 
 static struct lurk_linux machine;
 static struct lurk_session session;
@@ -40,8 +41,11 @@ static void make_keyboard(void)
 	for (uint16_t i = 0; i < ENTRIES; i++) {
 		lurk_key key = lurk_scan_key(lurk_scan_make(LURK_SCAN_HID, 0x70000U + i));
 
-		node->table[i] = (struct lurk_node_entry){
-			.raw = 0x70000U + i, .original = key, .now = key, .index = i};
+		node->table[i] = (struct lurk_node_entry){.raw = 0x70000U + i,
+							  .scan = {0x70000U + i, LURK_SCAN_HID},
+							  .original = key,
+							  .now = key,
+							  .index = i};
 	}
 	lurk_node_make_places(node);
 	k->used = k->announced = k->taken = true;
@@ -96,8 +100,9 @@ int main(int argc, char **argv)
 	machine.epoll = epoll_create1(EPOLL_CLOEXEC);
 	make_keyboard();
 	session.port = &machine.port;
-	session.memory = (struct lurk_session_memory){
-		.keyboards = keyboards, .engine_keyboards = engines, .keyboard_count = LURK_LINUX_KEYBOARDS};
+	session.memory = (struct lurk_session_memory){.keyboards = keyboards,
+						      .engine_keyboards = engines,
+						      .keyboard_count = LURK_LINUX_KEYBOARDS};
 	session.numbers = 1;
 	session.rulesets[0].loaded = true;
 	lurk_engine_init(&session.engine, engines, LURK_LINUX_KEYBOARDS);
@@ -111,12 +116,12 @@ int main(int argc, char **argv)
 						      .open_us = LURK_NEVER,
 						      .caps_us = LURK_NEVER};
 	lurk_chord_init(&keyboards[0].chord);
-	for (unsigned i = 0; i < EVENTS; i++) {
+	for (unsigned i = 0; i < 2 * PRESSES; i++) {
 		static const lurk_key keys[] = {LURK_KEY_A, LURK_KEY_CAPSLOCK, LURK_KEY_ENTER,
 						LURK_KEY_SPACE};
 		lurk_key key = keys[i / 2 % 4];
 
 		send_key(lurk_key_scan_on(key, LURK_WIRING_HID).code, key, i % 2 == 0);
 	}
-	return session.engine.presses == EVENTS / 2 ? 0 : 2;
+	return session.engine.presses == PRESSES ? 0 : 2;
 }

@@ -837,8 +837,7 @@ static enum lurk_error linux_table_get(struct lurk_port *port, uint16_t number, 
 	node = entry_node(k, &index);
 	if (!node)
 		return LURK_ERR_PORT;
-	entry->scan = lurk_scan_on(lurk_scan_make(LURK_SCAN_RAW, node->table[index].raw),
-				   (enum lurk_wiring)node->wiring);
+	entry->scan = node->table[index].scan;
 	entry->original = node->table[index].original;
 	entry->key = node->table[index].now;
 	return LURK_OK;

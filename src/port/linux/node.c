@@ -30,7 +30,7 @@ struct lurk_node_entry *lurk_node_find(const struct lurk_event_node *node, uint3
 }
 
 /* The first of two entries with one raw value stands for both. */
-static bool make_places(struct lurk_event_node *node)
+bool lurk_node_make_places(struct lurk_event_node *node)
 {
 	uint32_t size = 16;
 
@@ -120,6 +120,10 @@ unsigned lurk_node_reread(struct lurk_event_node *node)
 		}
 	}
 	node->table_entries = (uint16_t)count;
+	for (unsigned i = 0; i < count; i++)
+		node->table[i].scan =
+			lurk_scan_on(lurk_scan_make(LURK_SCAN_RAW, node->table[i].raw),
+				     (enum lurk_wiring)node->wiring);
 	return others;
 }
 
@@ -167,18 +171,13 @@ enum lurk_error lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint
 struct lurk_key_event lurk_node_key(const struct lurk_event_node *node,
 				    const struct lurk_node_entry *entry, enum lurk_state state)
 {
-	const bool by_code = entry >= node->codes && entry < node->codes + KEY_CNT;
-	struct lurk_key_event key = {.key = entry->original,
-				     .state = (uint8_t)state,
-				     .more = true,
-				     .interface = node->interface};
+	const bool named = entry->original != KEY_UNKNOWN && entry->original <= LURK_KEY_MAX;
 
-	if (!by_code)
-		key.scan = lurk_scan_on(lurk_scan_make(LURK_SCAN_RAW, entry->raw),
-					(enum lurk_wiring)node->wiring);
-	if (key.key == KEY_UNKNOWN || key.key > LURK_KEY_MAX)
-		key.key = LURK_KEY_NONE;
-	return key;
+	return (struct lurk_key_event){.scan = entry->scan,
+				       .key = named ? entry->original : (lurk_key)LURK_KEY_NONE,
+				       .state = (uint8_t)state,
+				       .more = true,
+				       .interface = node->interface};
 }
 
 /* ---- What is listened to -------------------------------------------------------------------- */
@@ -283,7 +282,7 @@ int lurk_node_open(struct lurk_event_node *node, const char *path, unsigned inpu
 		node->wiring = libevdev_get_id_product(node->evdev) == 1 ? LURK_WIRING_SET1
 									 : LURK_WIRING_SET2;
 	lurk_node_reread(node);
-	if (!make_places(node)) {
+	if (!lurk_node_make_places(node)) {
 		lurk_node_close(node);
 		return ENOMEM;
 	}

@@ -39,6 +39,7 @@ static inline void lurk_codes_put(lurk_codes codes, unsigned code, bool in)
 /* What a key is to the kernel: an entry of the table, or, where it has none, a code. */
 struct lurk_node_entry {
 	uint32_t raw;
+	lurk_scan scan; /* the same, as rules name it */
 	uint16_t original, now;
 	uint16_t index; /* the kernel's */
 	bool down;      /* by what its events said */
@@ -132,6 +133,9 @@ enum lurk_error lurk_node_write_entry(struct lurk_event_node *node,
 /* Looks at the table anew. Returns how many entries hold what another program put over what Lurk
  * had put there; that counts as their original from now on. */
 unsigned lurk_node_reread(struct lurk_event_node *node);
+
+/* Makes the hash table by which entries are found. */
+bool lurk_node_make_places(struct lurk_event_node *node);
 
 /* The entry with a raw scan value, NULL where there is none; the one that stands for a code. */
 struct lurk_node_entry *lurk_node_find(const struct lurk_event_node *node, uint32_t raw);

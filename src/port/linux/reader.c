@@ -219,13 +219,18 @@ static bool came_off(struct lurk_event_node *node, uint64_t time_us, struct lurk
 	return tell(node, entry, LURK_UP, time_us, event);
 }
 
+static __attribute__((noinline)) void pass_end_on(struct lurk_event_node *node)
+{
+	lurk_node_pass_on(node, &(struct input_event){.type = EV_SYN, .code = SYN_REPORT});
+}
+
 static bool end_report(struct lurk_event_node *node, uint64_t time_us,
 		       struct lurk_port_event *event)
 {
 	bool told = node->open;
 
 	if (node->others)
-		lurk_node_pass_on(node, &(struct input_event){.type = EV_SYN, .code = SYN_REPORT});
+		pass_end_on(node);
 	node->open = node->others = node->have_raw = false;
 	event->kind = LURK_PORT_REPORT;
 	event->time_us = time_us;
