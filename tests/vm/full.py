@@ -20,7 +20,7 @@ import time
 from machine import Machine, Skipped, Stolen, kernel_package
 
 PACKAGES = ("systemd,systemd-sysv,udev,kmod,dbus,linux-image-amd64,kbd,libpam-systemd,libevdev2,libjson-c5,libxkbcommon0,"
-            "libyaml-0-2,xkb-data")
+            "libyaml-0-2,xkb-data,libinput-tools")
 # A shell on the serial line; nothing that runs by itself.
 SETUP = r"""
 mkdir -p etc/systemd/system/serial-getty@ttyS0.service.d
@@ -354,7 +354,7 @@ def refused(m):
     m.sh("systemctl stop lurkd; modprobe -r uinput; systemctl start lurkd")  # it has virtual keyboards as long as it runs
     m.has("lurk apply 2>&1", "the kernel offers no virtual keyboards (uinput)", "a kernel without uinput", fine=False)
     m.types("q w a", "wqa", "the old rules are in force")
-    m.sh("modprobe uinput && udevadm settle")
+    m.sh("modprobe uinput && udevadm settle && systemctl restart lurkd")  # its sandbox allows what is there at the start
     m.has("lurk apply", "In force now", "with uinput again")
 
 
@@ -365,6 +365,27 @@ def table_changed_by_others(m):
     m.types("q w a", "qqa", "another program changed the table")
     m.sh("udevadm trigger --action=change --subsystem-match=input && udevadm settle")
     m.types("q w a", "wqa", "after udev's change event")
+
+
+def desktops_readers(m):
+    """What a desktop's library gets (X11 and Wayland sessions both read by it) of a key that was disabled when it started, after
+    rules are off again."""
+    def presses(way, reads="stdbuf -oL libinput debug-events --show-keycodes > /tmp/events 2>&1"):
+        m.sh(f"lurk restore --all >/dev/null; lurk disable Insert >/dev/null; lurk apply --force {way}")
+        m.sh(f"({reads} &)")
+        time.sleep(3)
+        m.press("insert a")
+        m.sh("lurk off")
+        time.sleep(1)
+        m.press("insert b")
+        time.sleep(1)
+        m.sh("killall libinput-debug-events 2>/dev/null || kill $(pidof libinput-debug-events); lurk on")
+        return re.findall(r"KEY_([A-Z]+) \(\d+\) (pressed|released)", m.sh("cat /tmp/events"))
+    keys = [key for key, what in presses("") if what == "pressed"]
+    m.check(f"disabled, by the relay, and back after lurk off: {' '.join(keys)}", keys == ["A", "INSERT", "B"])
+    keys = [key for key, what in presses("--table") if what == "pressed"]
+    print(f"asked for by the table: {' '.join(keys)}", flush=True)
+    m.sh("lurk restore --all >/dev/null; lurk swap KeyQ KeyW >/dev/null; lurk swap Alt Meta --apply")
 
 
 def off_and_on(m):
@@ -638,7 +659,7 @@ def run(machine, only):
             failed.append("install")
         part(beginning)
         m.read_console()
-        for function in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, off_and_on, chord, trying, identified,
+        for function in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified,
                          typing, coming_and_going]:
             part(function)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)

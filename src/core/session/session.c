@@ -123,6 +123,7 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 		lurk_session_send(s);
 	}
 	lurk_hold(s, event->keyboard, LURK_HOLD_CHORD, k->chord.whole);
+	lurk_hold_listen(s, event->keyboard);
 	return belongs;
 }
 
