@@ -122,8 +122,7 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 		break;
 	case LURK_BECAUSE_FORGOTTEN:
 		snprintf(out, size,
-			 "nothing on it gives %s any more: by the table, programs would forget it",
-			 key);
+			 "no key gives %s any more; by the table, programs would forget it", key);
 		break;
 	default:
 		snprintf(out, size, "no rule changes a key that it has");
@@ -145,7 +144,7 @@ static const char *difference(const struct lurk_session_keyboard *k)
 	case LURK_BECAUSE_CHORD:
 		return "the off chord does not work on it";
 	case LURK_BECAUSE_FORGOTTEN:
-		return "programs that start now will not know that key, even with rules off";
+		return "those that start now do not know it, even with rules off";
 	default:
 		return "that rule is not in force";
 	}

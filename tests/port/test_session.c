@@ -508,6 +508,35 @@ static void a_nameless_key_gets_a_job(void **state)
 	end(b);
 }
 
+/* A key that never comes up, on a PS/2 keyboard: the kernel tells its second press, and all after
+ * it, as repeats. Each acts; a key that is only held is not pressed again by its repeats. */
+static void each_press_of_a_key_that_never_comes_up_acts(void **state)
+{
+	struct bench *b =
+		make("  heron: {wired: translated, product: \"fade:0001\", built-in: true, "
+		     "odd: {Perch: {sends: \"set2:2f\", press-only: true}}}\n");
+	const lurk_key key = lurk_scan_key((lurk_scan){0x2f, LURK_SCAN_SET2});
+	const struct lurk_quirk quirk = {LURK_QUIRK_PRESS_ONLY, key};
+	const struct lurk_recogniser ps2 = {.bus = LURK_BUS_PS2};
+	const struct lurk_keyboard heron = {{"heron", 5}, &ps2, &quirk, 1, 1, false};
+	const struct lurk_profile profile = {.name = {"test", 4}, .word = {"test", 4}};
+	const struct lurk_image_parts parts = {&profile, 1, &heron, 1};
+	char expected[128];
+	size_t length;
+
+	(void)state;
+	assert_int_equal(lurk_image_write(&parts, b->rules.bytes, sizeof b->rules.bytes, &length),
+			 LURK_OK);
+	b->rules.length = length;
+	assert_int_equal(apply_with(b, ""), LURK_OK);
+	assert_int_equal(b->keyboards[0].choice.way, LURK_WAY_RELAY);
+	snprintf(expected, sizeof expected, "%s+ %s- %s+ %s- ", lurk_key_name(key),
+		 lurk_key_name(key), lurk_key_name(key), lurk_key_name(key));
+	play(b, "+Perch -Perch +Perch -Perch", expected);
+	play(b, "+KeyC ~2000 -KeyC", "KeyC+ KeyC- ");
+	end(b);
+}
+
 /* Rules that change while keys are held, by each way into each other. */
 static const char *const sets[] = {"", "CapsLock<>Tab", "CapsLock>nothing", "CapsLock>Enter",
 				   "CapsLock>Space"};
@@ -1323,6 +1352,7 @@ int main(void)
 		cmocka_unit_test(more_than_keys),
 		cmocka_unit_test(both_ways_give_the_same),
 		cmocka_unit_test(a_nameless_key_gets_a_job),
+		cmocka_unit_test(each_press_of_a_key_that_never_comes_up_acts),
 		cmocka_unit_test(nothing_sticks_when_rules_change),
 		cmocka_unit_test(a_stuck_key_can_be_disabled),
 		cmocka_unit_test(keyboards_come_and_go),
