@@ -48,7 +48,7 @@ struct service {
 	bool known_trying;
 	uint32_t known_chorded;
 	int signals;
-	bool ending;
+	bool ready, ending;
 };
 
 /* ---- Log: plugged, applied, refused; never a key --------------------------------------------- */
@@ -248,9 +248,25 @@ static void ready(void *data, int fd)
 	}
 }
 
+/* Said once: whoever started the service may go on when rules are in force, also on a keyboard that
+ * was in use and whose stand-in programs have to open first. */
+static void tell_ready(struct service *s)
+{
+	bool waits = false;
+
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++)
+		waits = waits || s->memory.keyboards[i].waits;
+	if (waits)
+		return;
+	s->ready = true;
+	lurk_supervisor_ready("rules in force");
+}
+
 static void run(struct service *s)
 {
 	while (!s->ending) {
+		if (!s->ready)
+			tell_ready(s);
 		lurk_linux_wait(s->machine, lurk_session_deadline(&s->session), ready, s);
 		step_all(s);
 	}
@@ -357,12 +373,10 @@ int main(int argc, char **argv)
 		say(s, "lurk.off is on the kernel's command line: nothing is done");
 	} else {
 		lurk_supervisor_open(&s->supervisor);
-		if (open_all(s, &why)) {
-			lurk_supervisor_ready("rules in force");
+		if (open_all(s, &why))
 			run(s);
-		} else {
+		else
 			status = 1;
-		}
 	}
 	if (status)
 		fprintf(stderr, "lurkd: %s\n", why.text);

@@ -373,12 +373,11 @@ def desktops_readers(m):
     def presses(way, reads="stdbuf -oL libinput debug-events --show-keycodes > /tmp/events 2>&1"):
         m.sh(f"lurk restore --all >/dev/null; lurk disable Insert >/dev/null; lurk apply --force {way}")
         m.sh(f"({reads} &)")
-        time.sleep(3)
-        m.press("insert a")
-        m.sh("lurk off")
-        time.sleep(1)
-        m.press("insert b")
-        time.sleep(1)
+        m.wait_for(lambda: "DEVICE_ADDED" in m.sh("cat /tmp/events"))
+        for keys, last in ("insert a", "KEY_A"), ("insert b", "KEY_B"):
+            m.press(keys)
+            m.wait_for(lambda: re.search(rf"{last} .* released", m.sh("cat /tmp/events")))
+            m.sh("lurk off")
         m.sh("killall libinput-debug-events 2>/dev/null || kill $(pidof libinput-debug-events); lurk on")
         return re.findall(r"KEY_([A-Z]+) \(\d+\) (pressed|released)", m.sh("cat /tmp/events"))
     keys = [key for key, what in presses("") if what == "pressed"]
@@ -395,7 +394,7 @@ def off_and_on(m):
     m.types("q w a", "wqa", "switched on again")
     m.sh("lurk restore CapsLock; lurk apply")
     m.press("caps_lock")
-    time.sleep(0.5)
+    m.wait_for(m.caps_on)
     m.check("CapsLock is on", m.caps_on())
     m.sh("lurk disable CapsLock")
     m.has("lurk apply", "CapsLock was on, and no key gives it any more: Lurk turned it off.", "CapsLock on, and taken away")
