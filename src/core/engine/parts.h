@@ -101,6 +101,7 @@ static inline void lurk_stroke_out(struct lurk_engine *e, uint16_t keyboard, lur
 	if (e->open && (e->open == LURK_FRAME_STROKES ||
 			e->queue[(at - 1) % LURK_QUEUE_STROKES].keyboard != keyboard))
 		lurk_close_frame(e);
+	lurk_assert(e->waiting < LURK_QUEUE_STROKES);
 	e->queue[at % LURK_QUEUE_STROKES] =
 		(struct lurk_queued){keyboard, key, (uint8_t)state, false};
 	e->waiting++;

@@ -2,14 +2,21 @@
  *
  * The states, what holds in each, and what comes next:
  *
- *     LET_GO       keys that are held go up, and mean nothing any more: they would repeat between
- * the letters. Nothing is lifted yet.                          → LIFT LIFT         all that is to
- * be lifted goes up at once.                → UNLOCK, or PRESS UNLOCK       Caps Lock is on, and a
- * step minds: it is tapped.         → PRESS PRESS        nothing of a step is down; modifiers are
- * lifted.         → RELEASE; or done, where the last is held as long as its source RELEASE `down`,
- * what it holds and its modifiers are down.        → PRESS, or the end LOCK_AGAIN   as PRESS, all
- * steps done, and Caps Lock was on.          → RESTORE RESTORE      what was lifted is back, and
- * the overlay ends.           → not active
+ *     LET_GO      keys that are held go up, and mean nothing any more, since they
+ *                 would repeat between the letters; nothing is lifted yet
+ *                     then LIFT
+ *     LIFT        all that is to be lifted goes up at once
+ *                     then UNLOCK, or PRESS
+ *     UNLOCK      Caps Lock is on, and a step minds: it is tapped
+ *                     then PRESS
+ *     PRESS       nothing of a step is down; modifiers are lifted
+ *                     then RELEASE; or done, where the last is held with its source
+ *     RELEASE     `down`, what it holds and its modifiers are down
+ *                     then PRESS, or the end
+ *     LOCK_AGAIN  as PRESS, all steps done, and Caps Lock was on
+ *                     then RESTORE
+ *     RESTORE     what was lifted is back, and the overlay ends
+ *                     then not active
  *
  * From LIFT to RESTORE no event is dealt with: so no key is down but those of the step, and no
  * modifier but those of the step. lurk_engine_cancel() goes from any of them to the end by itself.
@@ -204,6 +211,8 @@ void lurk_engine_cancel(struct lurk_engine *engine)
 		release_step(engine);
 	if (t->locked && t->phase > UNLOCK && t->phase < RESTORE)
 		tap_caps_lock(engine);
+	if (!t->next) /* what was pressed for it has given nothing at all */
+		lurk_overlay_swallow(engine, t->keyboard);
 	t->active = false;
 	lurk_overlay_end(engine);
 	lurk_close_frame(engine);
