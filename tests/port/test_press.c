@@ -10,6 +10,7 @@
  *
  * LURK_SOAK=N does N times as much. */
 #include "../core/rules.h"
+#include "refusing.h"
 #include "rig.h"
 
 #include "lurk/session.h"
@@ -43,11 +44,7 @@ static const char *const sets[] = {
 
 struct desk {
 	struct sim_rig *rig;
-	struct lurk_port_class class;
-	struct refusing {
-		struct lurk_port port;
-		struct desk *desk;
-	} refusing;
+	struct refusing refusing;
 	struct lurk_session session;
 	struct lurk_session_memory memory;
 	struct lurk_session_keyboard keyboards[KEYBOARDS];
@@ -196,15 +193,10 @@ static void pass(struct desk *d, unsigned ms)
 /* ---- A machine that refuses -------------------------------------------------------------------
  */
 
-static struct lurk_port *real(struct lurk_port *port)
+static bool refuses(void *data, enum refusable call)
 {
-	return ((struct refusing *)port)->desk->rig->rig.port;
-}
-
-static bool refuses(struct lurk_port *port)
-{
-	struct desk *d = ((struct refusing *)port)->desk;
-	bool now = d->refuse && any(d, d->refuse) == 0;
+	struct desk *d = data;
+	bool now = (call != REFUSE_LOOK || any(d, 64) == 0) && d->refuse && any(d, d->refuse) == 0;
 
 	d->refused += now;
 	if (now)
@@ -212,97 +204,15 @@ static bool refuses(struct lurk_port *port)
 	return now;
 }
 
-#define CALL(name, ...) (real(port)->class->name(real(port), __VA_ARGS__))
-#define PASSED(name, params, ...)                                               \
-	static enum lurk_error f_##name params                                  \
-	{                                                                       \
-		return refuses(port) ? LURK_ERR_PORT : CALL(name, __VA_ARGS__); \
-	}
-PASSED(stand_in, (struct lurk_port * port, uint16_t n), n)
-PASSED(take, (struct lurk_port * port, uint16_t n, bool at_once, struct lurk_taken_held *held), n,
-       at_once, held)
-PASSED(end_held, (struct lurk_port * port, uint16_t n), n)
-PASSED(send, (struct lurk_port * port, const struct lurk_frame *frame), frame)
-PASSED(release, (struct lurk_port * port, uint16_t n, uint16_t i), n, i)
-PASSED(table_set, (struct lurk_port * port, uint16_t n, uint16_t i, lurk_key key), n, i, key)
-PASSED(slot_write, (struct lurk_port * port, unsigned slot, const uint8_t *bytes, size_t length),
-       slot, bytes, length)
+static void heard(void *data, const struct lurk_port_event *event)
+{
+	struct desk *d = data;
 
-static enum lurk_error f_give_back(struct lurk_port *port, uint16_t n, bool at_once)
-{
-	return CALL(give_back, n, at_once);
+	note(d, "  event %u: %s %u%s on %u, %s\n", event->kind,
+	     event->kind == LURK_PORT_KEY ? lurk_key_name(event->key.key) : "", event->key.state,
+	     event->passed ? " passed" : "", event->keyboard,
+	     d->keyboards[event->keyboard].taken ? "taken" : "free");
 }
-/* Asked hundreds of times for each change. */
-static enum lurk_error f_table_get(struct lurk_port *port, uint16_t n, uint16_t i,
-				   struct lurk_table_entry *e)
-{
-	struct desk *d = ((struct refusing *)port)->desk;
-
-	return any(d, 64) == 0 && refuses(port) ? LURK_ERR_PORT : CALL(table_get, n, i, e);
-}
-
-static bool f_keyboard(struct lurk_port *port, uint16_t n, struct lurk_port_keyboard *k)
-{
-	return CALL(keyboard, n, k);
-}
-static bool f_next(struct lurk_port *port, struct lurk_port_event *event)
-{
-	struct desk *d = ((struct refusing *)port)->desk;
-	bool any_left = CALL(next, event);
-
-	if (any_left)
-		note(d, "  event %u: %s %u%s on %u, %s\n", event->kind,
-		     event->kind == LURK_PORT_KEY ? lurk_key_name(event->key.key) : "",
-		     event->key.state, event->passed ? " passed" : "", event->keyboard,
-		     d->keyboards[event->keyboard].taken ? "taken" : "free");
-	return any_left;
-}
-static void f_listen(struct lurk_port *port, uint16_t n, const lurk_key *wanted, unsigned count)
-{
-	CALL(listen, n, wanted, count);
-}
-static bool f_is_down(struct lurk_port *port, uint16_t n, uint16_t i)
-{
-	return CALL(is_down, n, i);
-}
-static uint8_t f_lit(struct lurk_port *port, uint16_t n)
-{
-	return CALL(lit, n);
-}
-static unsigned f_slots(struct lurk_port *port, size_t *size)
-{
-	return CALL(slots, size);
-}
-static enum lurk_error f_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				   size_t size, size_t *length)
-{
-	return CALL(slot_read, slot, bytes, size, length);
-}
-static uint64_t f_now(struct lurk_port *port)
-{
-	return real(port)->class->now(real(port));
-}
-
-static const struct lurk_port_class refusing_class = {
-	.keyboard = f_keyboard,
-	.next = f_next,
-	.stand_in = f_stand_in,
-	.take = f_take,
-	.end_held = f_end_held,
-	.give_back = f_give_back,
-	.listen = f_listen,
-	.send = f_send,
-	.release = f_release,
-	.table_get = f_table_get,
-	.table_set = f_table_set,
-	.is_down = f_is_down,
-	.lit = f_lit,
-	.slots = f_slots,
-	.slot_read = f_slot_read,
-	.slot_write = f_slot_write,
-	.now = f_now,
-	.elapsed = f_now,
-};
 
 /* ---- What changes -----------------------------------------------------------------------------
  */
@@ -420,17 +330,10 @@ static struct desk *make(uint64_t seed)
 	programs.data = d;
 	programs.got = on_got;
 	lurk_sim_watch_with(d->rig->sim, &programs);
-	d->refusing.port.class = &refusing_class;
-	d->refusing.desk = d;
-	d->memory = (struct lurk_session_memory){
-		.keyboards = d->keyboards,
-		.engine_keyboards = d->engines,
-		.keyboard_count = KEYBOARDS,
-		.images = {d->images[0], d->images[1]},
-		.image_size = IMAGE,
-		.keymaps = {d->keymaps[0], d->keymaps[1]},
-		.keymap_size = KEYMAPS,
-	};
+	d->refusing = (struct refusing){
+		.real = d->rig->rig.port, .refuses = refuses, .heard = heard, .data = d};
+	refusing_init(&d->refusing);
+	d->memory = SESSION_MEMORY(d);
 	start(d);
 	return d;
 }

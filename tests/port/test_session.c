@@ -1,23 +1,17 @@
 /* The session on the simulated desk: rules into force by table and relay, with keys held, with
  * keyboards coming and going, and with a machine that refuses. */
 #include "../core/rules.h"
+#include "refusing.h"
 #include "rig.h"
 
 #include "lurk/session.h"
 
 enum { IMAGE = 8192, KEYMAPS = 1 << 16, KEYBOARDS = 4 };
 
-/* A port in front of the simulated one that can refuse its n-th call. */
-struct refusing {
-	struct lurk_port port;
-	struct lurk_port *real;
-	struct lurk_port_class class;
-	unsigned calls, refuse_at; /* 0 for never */
-};
-
 struct bench {
 	struct sim_rig *rig;
 	struct refusing refusing;
+	unsigned calls, refuse_at; /* the n-th change is refused, 0 for none */
 	struct lurk_session session;
 	struct lurk_session_memory memory;
 	struct lurk_session_keyboard keyboards[KEYBOARDS];
@@ -28,110 +22,11 @@ struct bench {
 	struct lurk_apply_report report;
 };
 
-static struct refusing *of(struct lurk_port *port)
+static bool refuses(void *data, enum refusable call)
 {
-	return (struct refusing *)port;
-}
+	struct bench *b = data;
 
-static bool refuses(struct lurk_port *port)
-{
-	return ++of(port)->calls == of(port)->refuse_at;
-}
-
-static bool r_keyboard(struct lurk_port *port, uint16_t number, struct lurk_port_keyboard *keyboard)
-{
-	return of(port)->real->class->keyboard(of(port)->real, number, keyboard);
-}
-
-static bool r_next(struct lurk_port *port, struct lurk_port_event *event)
-{
-	return of(port)->real->class->next(of(port)->real, event);
-}
-
-static enum lurk_error r_stand_in(struct lurk_port *port, uint16_t number)
-{
-	return refuses(port) ? LURK_ERR_PORT
-			     : of(port)->real->class->stand_in(of(port)->real, number);
-}
-
-static enum lurk_error r_take(struct lurk_port *port, uint16_t number, bool at_once,
-			      struct lurk_taken_held *held)
-{
-	return refuses(port) ? LURK_ERR_PORT
-			     : of(port)->real->class->take(of(port)->real, number, at_once, held);
-}
-
-static enum lurk_error r_end_held(struct lurk_port *port, uint16_t number)
-{
-	return refuses(port) ? LURK_ERR_PORT
-			     : of(port)->real->class->end_held(of(port)->real, number);
-}
-
-static enum lurk_error r_give_back(struct lurk_port *port, uint16_t number, bool at_once)
-{
-	return of(port)->real->class->give_back(of(port)->real, number, at_once);
-}
-
-static enum lurk_error r_release(struct lurk_port *port, uint16_t number, uint16_t index)
-{
-	return refuses(port) ? LURK_ERR_PORT
-			     : of(port)->real->class->release(of(port)->real, number, index);
-}
-
-static void r_listen(struct lurk_port *port, uint16_t number, const lurk_key *keys, unsigned count)
-{
-	of(port)->real->class->listen(of(port)->real, number, keys, count);
-}
-
-static bool r_is_down(struct lurk_port *port, uint16_t number, uint16_t index)
-{
-	return of(port)->real->class->is_down(of(port)->real, number, index);
-}
-
-static uint8_t r_lit(struct lurk_port *port, uint16_t number)
-{
-	return of(port)->real->class->lit(of(port)->real, number);
-}
-
-static enum lurk_error r_send(struct lurk_port *port, const struct lurk_frame *frame)
-{
-	return of(port)->real->class->send(of(port)->real, frame);
-}
-
-static enum lurk_error r_get(struct lurk_port *port, uint16_t number, uint16_t index,
-			     struct lurk_table_entry *entry)
-{
-	return of(port)->real->class->table_get(of(port)->real, number, index, entry);
-}
-
-static enum lurk_error r_set(struct lurk_port *port, uint16_t number, uint16_t index, lurk_key key)
-{
-	return refuses(port) ? LURK_ERR_PORT
-			     : of(port)->real->class->table_set(of(port)->real, number, index, key);
-}
-
-static unsigned r_slots(struct lurk_port *port, size_t *size)
-{
-	return of(port)->real->class->slots(of(port)->real, size);
-}
-
-static enum lurk_error r_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
-			      size_t *length)
-{
-	return of(port)->real->class->slot_read(of(port)->real, slot, bytes, size, length);
-}
-
-static enum lurk_error r_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-			       size_t length)
-{
-	return refuses(port)
-		       ? LURK_ERR_PORT
-		       : of(port)->real->class->slot_write(of(port)->real, slot, bytes, length);
-}
-
-static uint64_t r_now(struct lurk_port *port)
-{
-	return of(port)->real->class->now(of(port)->real);
+	return call == REFUSE_CHANGE && ++b->calls == b->refuse_at;
 }
 
 static void settle(struct bench *b)
@@ -151,37 +46,9 @@ static struct bench *make(const char *keyboards)
 	struct bench *b = calloc(1, sizeof *b);
 
 	b->rig = sim_rig_make(keyboards);
-	b->refusing.class = (struct lurk_port_class){
-		.keyboard = r_keyboard,
-		.next = r_next,
-		.stand_in = r_stand_in,
-		.take = r_take,
-		.end_held = r_end_held,
-		.give_back = r_give_back,
-		.release = r_release,
-		.listen = r_listen,
-		.send = r_send,
-		.table_get = r_get,
-		.table_set = r_set,
-		.is_down = r_is_down,
-		.lit = r_lit,
-		.slots = r_slots,
-		.slot_read = r_read,
-		.slot_write = r_write,
-		.now = r_now,
-		.elapsed = r_now,
-	};
-	b->refusing.port.class = &b->refusing.class;
-	b->refusing.real = b->rig->rig.port;
-	b->memory = (struct lurk_session_memory){
-		.keyboards = b->keyboards,
-		.engine_keyboards = b->engines,
-		.keyboard_count = KEYBOARDS,
-		.images = {b->images[0], b->images[1]},
-		.image_size = IMAGE,
-		.keymaps = {b->keymaps[0], b->keymaps[1]},
-		.keymap_size = KEYMAPS,
-	};
+	b->refusing = (struct refusing){.real = b->rig->rig.port, .refuses = refuses, .data = b};
+	refusing_init(&b->refusing);
+	b->memory = SESSION_MEMORY(b);
 	start(b);
 	return b;
 }
@@ -1081,10 +948,10 @@ static void loans_end(void **state)
 	pass(b, 1000);
 	assert_false(b->keyboards[1].taken || lurk_sim_anything_down(b->rig->sim));
 	press(b, "+1:ShiftLeft");
-	b->refusing.calls = 0;
-	b->refusing.refuse_at = 1; /* take() */
+	b->calls = 0;
+	b->refuse_at = 1; /* take() */
 	press(b, "+Digit3 -Digit3");
-	b->refusing.refuse_at = 0;
+	b->refuse_at = 0;
 	assert_false(b->keyboards[1].taken);
 	sim_rig_got(b->rig);
 	press(b, "+Digit3");
@@ -1132,10 +999,10 @@ static void all_or_nothing(void **state)
 
 		assert_int_equal(apply(b, "CapsLock>Enter @1; Alt<>Meta @2; Delete<>Insert"),
 				 LURK_OK);
-		b->refusing.calls = 0;
-		b->refusing.refuse_at = at;
+		b->calls = 0;
+		b->refuse_at = at;
 		error = apply(b, "CapsLock<>Tab @1; CapsLock>Enter @2; Delete<>Home");
-		b->refusing.refuse_at = 0;
+		b->refuse_at = 0;
 		refused += error == LURK_ERR_PORT;
 		settle(b);
 		if (error)
@@ -1210,10 +1077,10 @@ static void all_or_nothing_whatever_changes(void **state)
 			if (whole[i].off)
 				lurk_session_switch(&b->session, NULL, true, &b->report);
 			pass(b, 500);
-			b->refusing.calls = 0;
-			b->refusing.refuse_at = at;
+			b->calls = 0;
+			b->refuse_at = at;
 			error = whole[i].change(b);
-			b->refusing.refuse_at = 0;
+			b->refuse_at = 0;
 			pass(b, 500);
 			refused += error != LURK_OK;
 			sim_rig_got(b->rig);

@@ -7,6 +7,7 @@ import re
 import shutil
 import socket
 import subprocess
+import sys
 import threading
 import time
 
@@ -44,6 +45,15 @@ def fetch_kernel(cache):
         subprocess.run(["depmod", "-b", folder, version], check=True)
         open(os.path.join(folder, "done"), "w").close()
     return folder, os.listdir(folder + "/lib/modules")[0]
+
+
+def kernel_or_skip(cache):
+    """As fetch_kernel(); where there is none the test is skipped."""
+    try:
+        return fetch_kernel(cache)
+    except Skipped as why:
+        print(f"skipped: {why}")
+        sys.exit(77)
 
 
 def copy_program(program, root):

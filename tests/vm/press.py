@@ -10,7 +10,7 @@ import sys
 import threading
 import time
 
-from machine import Machine, Skipped, fetch_kernel, make_initramfs
+from machine import Machine, kernel_or_skip, make_initramfs
 
 KEYS = ["a", "b", "shift", "ctrl", "alt", "caps_lock", "f1", "f9", "3", "u"]
 
@@ -66,11 +66,7 @@ def main():
     seed = int(sys.argv[3]) if len(sys.argv) > 3 else 1
     work = os.path.abspath(os.path.join(build, "vm"))
     os.makedirs(work, exist_ok=True)
-    try:
-        kernel, version = fetch_kernel(work)
-    except Skipped as why:
-        print(f"skipped: {why}")
-        sys.exit(77)
+    kernel, version = kernel_or_skip(work)
     archive = make_initramfs(work, "press", kernel, version, [os.path.join(build, p) for p in ["tests/vm_press", "lurkd"]],
                              [f"vm_press lurkd {seed} {changes} 2>&1; echo \"status of press: $?\"; tail -n 3 /tmp/press.log"], {})
     machine = Machine("press", work, f"{kernel}/boot/vmlinuz-{version}", archive, "panic=-1", "-m", "256", "-smp", "2", "-no-reboot")

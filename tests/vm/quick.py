@@ -12,7 +12,7 @@ import shutil
 import sys
 import time
 
-from machine import Machine, Skipped, fetch_kernel, make_initramfs
+from machine import Machine, kernel_or_skip, make_initramfs
 
 USB, PS2 = "USB", "PS/2"
 
@@ -161,11 +161,7 @@ def main():
         del SCENES[1:]
     work = os.path.abspath(os.path.join(build, "vm"))
     os.makedirs(work, exist_ok=True)
-    try:
-        kernel, version = fetch_kernel(work)
-    except Skipped as why:
-        print(f"skipped: {why}")
-        sys.exit(77)
+    kernel, version = kernel_or_skip(work)
     archive = make_initramfs(work, "quick", kernel, version,
                              [os.path.join(build, p) for p in ["tests/test_contract_linux", "tests/vm_guest", "tests/vm_probe", "lurkd", "lurk"]]
                              + [shutil.which("strace")], lines_of_init(), {"etc/lurk/" + name: text for name, text in FILES.items()})

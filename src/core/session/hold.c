@@ -121,16 +121,18 @@ void lurk_hold_listen_all(struct lurk_session *s)
 
 /* ---- Taking and giving back ----------------------------------------------------------------- */
 
-void lurk_hold_prepare(struct lurk_session *s, uint16_t number, bool fresh)
+enum lurk_error lurk_hold_prepare(struct lurk_session *s, uint16_t number, bool fresh)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
-	uint64_t now = s->port->class->elapsed(s->port);
+	const uint64_t now = s->port->class->elapsed(s->port);
+	enum lurk_error error = LURK_OK;
 
-	k->open_us = LURK_NEVER;
-	if (!s->port->class->stand_in)
-		k->open_us = now;
-	else if (s->port->class->stand_in(s->port, number) == LURK_OK)
-		k->open_us = fresh ? now : now + LURK_OPENING_US;
+	k->open_us = now;
+	if (s->port->class->stand_in) {
+		error = s->port->class->stand_in(s->port, number);
+		k->open_us = error ? LURK_NEVER : fresh ? now : now + LURK_OPENING_US;
+	}
+	return error;
 }
 
 /* Whether what is pressed on it is nobody's but the watch's. */
@@ -209,11 +211,8 @@ static enum lurk_error take(struct lurk_session *s, uint16_t number)
 	struct lurk_taken_held held = {.count = 0};
 	enum lurk_error error = LURK_OK;
 
-	if (k->open_us == LURK_NEVER) {
-		lurk_hold_prepare(s, number, false);
-		if (k->open_us == LURK_NEVER)
-			error = s->port->class->stand_in(s->port, number);
-	}
+	if (k->open_us == LURK_NEVER)
+		error = lurk_hold_prepare(s, number, false);
 	if (!error) {
 		error = take_when_open(s, number, &held);
 		if (k->waits)

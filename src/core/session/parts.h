@@ -47,8 +47,9 @@ enum lurk_error lurk_hold(struct lurk_session *s, uint16_t number, enum lurk_hol
 /* Brings a keyboard to the state that its reasons want, as far as can be now. */
 enum lurk_error lurk_hold_reconcile(struct lurk_session *s, uint16_t number);
 
-/* Makes its stand-in; `fresh` where no program knows the keyboard yet either. */
-void lurk_hold_prepare(struct lurk_session *s, uint16_t number, bool fresh);
+/* Makes its stand-in; `fresh` where no program knows the keyboard yet either. Where that fails it
+ * is tried again when the keyboard is taken. */
+enum lurk_error lurk_hold_prepare(struct lurk_session *s, uint16_t number, bool fresh);
 
 /* A key goes on that gave a modifier until now; and all that were told go up for programs where
  * they were pressed. */

@@ -21,18 +21,9 @@
 #include <errno.h>
 #include <string.h>
 #include <sys/ioctl.h>
-#include <time.h>
 #include <unistd.h>
 
 #include "port/linux/node.h"
-
-static uint64_t now_us(void)
-{
-	struct timespec now;
-
-	clock_gettime(CLOCK_REALTIME, &now);
-	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
-}
 
 /* ---- The witness ------------------------------------------------------------------------------
  */
@@ -73,8 +64,7 @@ static struct seen ask_witness(struct lurk_event_node *node)
 		for (size_t i = 0; n > 0 && i < (size_t)n / sizeof *events; i++) {
 			const struct input_event *e = &events[i];
 
-			seen.last_us = (uint64_t)e->input_event_sec * 1000000U +
-				       (uint64_t)e->input_event_usec;
+			seen.last_us = lurk_node_time_us(e);
 			seen.first_us = seen.any ? seen.first_us : seen.last_us;
 			seen.any = true;
 			lost = lost || (e->type == EV_SYN && e->code == SYN_DROPPED);
@@ -84,7 +74,7 @@ static struct seen ask_witness(struct lurk_event_node *node)
 	}
 	if (lost) { /* more than a reader can keep, in a moment: then all of it was before */
 		ioctl(node->witness, EVIOCGKEY(sizeof node->held), node->held);
-		seen.last_us = now_us();
+		seen.last_us = lurk_node_now_us();
 	}
 	return seen;
 }
@@ -136,7 +126,7 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, const struct lurk_n
 	lurk_node_mask(node);
 	memset(node->held, 0, sizeof node->held);
 	ioctl(node->witness, EVIOCGKEY(sizeof node->held), node->held);
-	before_us = now_us();
+	before_us = lurk_node_now_us();
 	error = grab(node);
 	if (error) {
 		is_free(node);
@@ -240,7 +230,8 @@ static void put_back(struct lurk_event_node *node, struct lurk_node_entry *entry
 	entry->moved = 0;
 	node->moved--;
 	if (entry->down && entry->code == other) {
-		struct lurk_port_event event = {.kind = LURK_PORT_KEY, .time_us = now_us()};
+		struct lurk_port_event event = {.kind = LURK_PORT_KEY,
+						.time_us = lurk_node_now_us()};
 
 		event.key = lurk_node_key(node, entry, LURK_UP);
 		event.passed = !entry->mine;
@@ -337,7 +328,7 @@ static void release_forgotten(struct lurk_event_node *node)
 /* It was free for a moment, and something came just before that. */
 static enum lurk_error take_again(struct lurk_event_node *node, const struct lurk_node_keep *keep)
 {
-	uint64_t before_us = now_us();
+	uint64_t before_us = lurk_node_now_us();
 	struct seen seen;
 
 	if (grab(node)) {
@@ -363,7 +354,7 @@ enum lurk_error lurk_node_give_back(struct lurk_event_node *node, const struct l
 		return LURK_ERR_WAIT;
 	release_forgotten(node);
 	ioctl(node->fd, EVIOCGRAB, 0);
-	free_us = now_us() + 1;
+	free_us = lurk_node_now_us() + 1;
 	seen = ask_witness(node);
 	/* Of what has come by now the witness got what came since that moment; what comes from now
 	 * on reaches everybody. */

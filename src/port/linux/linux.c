@@ -59,14 +59,6 @@ struct lurk_linux {
 
 static const struct lurk_port_class linux_class;
 
-static uint64_t now_us(void)
-{
-	struct timespec now;
-
-	clock_gettime(CLOCK_REALTIME, &now);
-	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
-}
-
 static bool grow_queue(struct lurk_linux *m)
 {
 	unsigned room = m->room + QUEUE_STEP;
@@ -96,8 +88,9 @@ static void queue_event(struct lurk_linux *m, const struct lurk_port_event *even
 
 static void queue_kind(struct lurk_linux *m, uint8_t kind, unsigned number)
 {
-	queue_event(m, &(struct lurk_port_event){
-			       .kind = kind, .keyboard = (uint16_t)number, .time_us = now_us()});
+	queue_event(m, &(struct lurk_port_event){.kind = kind,
+						 .keyboard = (uint16_t)number,
+						 .time_us = lurk_node_now_us()});
 }
 
 /* What is read while a keyboard is taken or given back comes before all that is read later. */
@@ -869,8 +862,7 @@ static enum lurk_error linux_release(struct lurk_port *port, uint16_t number, ui
 	if (!node || node->table[index].now >= KEY_CNT)
 		return LURK_ERR_PORT;
 	lurk_codes_put(codes, node->table[index].now, true);
-	node->ended[node->table[index].now / 8] |=
-		(unsigned char)(1U << node->table[index].now % 8); /* not for our own ears */
+	lurk_codes_put(node->ended, node->table[index].now, true); /* not for our own ears */
 	written = lurk_node_write(node, codes, false);
 	lurk_node_read_all(node, &(struct lurk_node_keep){keep_event, &keeper});
 	return written ? LURK_OK : LURK_ERR_PORT;
@@ -946,7 +938,7 @@ static enum lurk_error linux_slot_write(struct lurk_port *port, unsigned slot, c
 static uint64_t linux_now(struct lurk_port *port)
 {
 	(void)port;
-	return now_us();
+	return lurk_node_now_us();
 }
 
 static uint64_t linux_elapsed(struct lurk_port *port)

@@ -14,6 +14,7 @@
 #define LURK_LINUX_NODE_H
 
 #include <linux/input.h>
+#include <time.h>
 
 #include <libevdev/libevdev-uinput.h>
 #include <libevdev/libevdev.h>
@@ -34,6 +35,20 @@ static inline void lurk_codes_put(lurk_codes codes, unsigned code, bool in)
 {
 	codes[code / 8] = (unsigned char)(in ? codes[code / 8] | 1U << code % 8
 					     : codes[code / 8] & ~(1U << code % 8));
+}
+
+/* The time of an event, and now by the same clock. */
+static inline uint64_t lurk_node_time_us(const struct input_event *e)
+{
+	return (uint64_t)e->input_event_sec * 1000000U + (uint64_t)e->input_event_usec;
+}
+
+static inline uint64_t lurk_node_now_us(void)
+{
+	struct timespec now;
+
+	clock_gettime(CLOCK_REALTIME, &now);
+	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
 }
 
 /* What a key is to the kernel: an entry of the table, or, where it has none, a code. */

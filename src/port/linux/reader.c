@@ -6,11 +6,6 @@
 
 #include "port/linux/node.h"
 
-static uint64_t time_of(const struct input_event *e)
-{
-	return (uint64_t)e->input_event_sec * 1000000U + (uint64_t)e->input_event_usec;
-}
-
 /* Into the buffer, where that is empty. */
 static enum lurk_node_read fill(struct lurk_event_node *node)
 {
@@ -94,7 +89,7 @@ static bool reached_programs(const struct lurk_event_node *node, uint64_t time_u
 static bool take_key(struct lurk_event_node *node, const struct input_event *e,
 		     struct lurk_port_event *event)
 {
-	const uint64_t time_us = time_of(e);
+	const uint64_t time_us = lurk_node_time_us(e);
 	struct lurk_node_entry *entry;
 	const bool scanned = node->have_raw;
 	bool again;
@@ -247,14 +242,14 @@ static bool take_event(struct lurk_event_node *node, const struct input_event *e
 		if (e->code != SYN_REPORT)
 			return false;
 		if (node->lost) {
-			begin_catching(node, time_of(e));
+			begin_catching(node, lurk_node_time_us(e));
 			return false;
 		}
-		if (came_off(node, time_of(e), event)) {
+		if (came_off(node, lurk_node_time_us(e), event)) {
 			node->at--; /* the report ends behind it */
 			return true;
 		}
-		return end_report(node, time_of(e), event);
+		return end_report(node, lurk_node_time_us(e), event);
 	case EV_MSC:
 		if (e->code == MSC_SCAN && !node->lost) {
 			node->raw = (uint32_t)e->value;
@@ -296,7 +291,7 @@ enum lurk_node_read lurk_node_next(struct lurk_event_node *node, struct lurk_por
 		}
 		if (node->boundary >= LURK_NODE_BEFORE &&
 		    (node->boundary == LURK_NODE_CROSSING ||
-		     time_of(&node->buffer[node->at]) > node->passed_to_us) &&
+		     lurk_node_time_us(&node->buffer[node->at]) > node->passed_to_us) &&
 		    cross(node, event))
 			return LURK_NODE_EVENT;
 		if (take_event(node, &node->buffer[node->at++], event))

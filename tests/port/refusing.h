@@ -1,0 +1,34 @@
+/* A port in front of another, that refuses calls: a machine without memory, space or permission. */
+#ifndef LURK_TESTS_REFUSING_H
+#define LURK_TESTS_REFUSING_H
+
+#include "lurk/session.h"
+
+/* The memory of a session, in fields of a test's own struct. */
+#define SESSION_MEMORY(t)                                      \
+	((struct lurk_session_memory){                         \
+		.keyboards = (t)->keyboards,                   \
+		.engine_keyboards = (t)->engines,              \
+		.keyboard_count = COUNT((t)->keyboards),       \
+		.images = {(t)->images[0], (t)->images[1]},    \
+		.image_size = sizeof((t)->images[0]),          \
+		.keymaps = {(t)->keymaps[0], (t)->keymaps[1]}, \
+		.keymap_size = sizeof((t)->keymaps[0]),        \
+	})
+
+/* What a call does: changes something, sends a frame, or looks up a table's entry, which is asked
+ * hundreds of times for each change. */
+enum refusable { REFUSE_CHANGE, REFUSE_SEND, REFUSE_LOOK };
+
+struct refusing {
+	struct lurk_port port; /* to be used */
+	struct lurk_port *real;
+	bool (*refuses)(void *data, enum refusable call);
+	void (*heard)(void *data, const struct lurk_port_event *event); /* NULL for nobody */
+	void *data;
+};
+
+/* Sets `port` up; the rest is the caller's. */
+void refusing_init(struct refusing *refusing);
+
+#endif
