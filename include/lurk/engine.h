@@ -29,8 +29,8 @@
 #include "lurk/keymap.h"
 
 enum {
-	LURK_HELD_SLOTS = 256, /* per keyboard, a power of two */
-	LURK_HELD_MAX = 224,   /* keys held at once; a further press is dropped whole */
+	LURK_SOURCES = 256,  /* keys that are known, per keyboard: a power of two */
+	LURK_HELD_MAX = 224, /* keys held at once; a further press is dropped whole */
 	LURK_QUEUE_STROKES = 256,
 	LURK_EVENT_STROKES = 128,   /* the most that one event gives at once */
 	LURK_PENDING = 256,         /* events that wait while text is typed */
@@ -64,17 +64,34 @@ struct lurk_frame {
 	bool typed;
 };
 
+/* What a press gives, where that can be told once and for all. */
+enum lurk_route {
+	LURK_ROUTE_UNKNOWN, /* to be looked up */
+	LURK_ROUTE_KEY,     /* `key`, which is no modifier, whatever is held */
+	LURK_ROUTE_MODIFIER,
+	LURK_ROUTE_ACTION, /* what the keymap says at each press */
+};
+
+/* A key of the keyboard: known by its code from its first press on, and looked up in the keymap
+ * then, once. */
+struct lurk_engine_source {
+	uint32_t code;
+	uint8_t kind;
+	bool used;
+	uint8_t route;
+	uint8_t place;       /* of a modifier that it gives */
+	lurk_key named, key; /* the key as it came, and what it gives */
+	/* While it is held, what its press gave: a key, and modifiers that count as held. */
+	bool down;
+	uint8_t modifiers;
+	lurk_key gave;
+};
+
 /* One keyboard's state: what is held, and what it pressed. */
 struct lurk_engine_keyboard {
 	const struct lurk_keymap *keymap; /* NULL where nothing is plugged in */
-	struct lurk_held {
-		uint32_t code;
-		uint8_t kind;
-		bool used;
-		uint8_t modifiers; /* given as well, or `gave` is one: they count as held */
-		lurk_key gave;
-	} held[LURK_HELD_SLOTS];
-	uint16_t held_count;
+	struct lurk_engine_source sources[LURK_SOURCES];
+	uint16_t source_count, held_count;
 	uint16_t releasing; /* next key to look at while all is released; LURK_KEY_COUNT else */
 	uint32_t dropped;   /* presses dropped because too many were held */
 	uint8_t down[LURK_KEY_COUNT]; /* how many held keys give each key */

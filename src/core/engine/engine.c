@@ -32,32 +32,103 @@ void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *k
 void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
 		     const struct lurk_keymap *keymap)
 {
-	engine->keyboards[keyboard].keymap = keymap;
+	struct lurk_engine_keyboard *k = &engine->keyboards[keyboard];
+
+	k->keymap = keymap;
+	for (unsigned i = 0; i < LURK_SOURCES; i++)
+		k->sources[i].route = LURK_ROUTE_UNKNOWN;
 }
 
+/* ---- Sources -------------------------------------------------------------------------------- */
+
 /* Moves those behind a slot that is free now forward, lest a search ends too early. */
-void lurk_held_close_gap(struct lurk_engine_keyboard *k, uint32_t hole)
+static void close_gap(struct lurk_engine_keyboard *k, uint32_t hole)
 {
 	uint32_t at = hole;
 
 	for (;;) {
-		k->held[hole].used = false;
+		k->sources[hole].used = false;
 		do {
-			at = (at + 1) & HELD_MASK;
-			if (!k->held[at].used)
+			at = (at + 1) & SOURCE_MASK;
+			if (!k->sources[at].used)
 				return;
-		} while (((at - lurk_held_home(k->held[at].code, k->held[at].kind)) & HELD_MASK) <
-			 ((at - hole) & HELD_MASK));
-		k->held[hole] = k->held[at];
+		} while (((at - lurk_source_home(k->sources[at].code, k->sources[at].kind)) &
+			  SOURCE_MASK) < ((at - hole) & SOURCE_MASK));
+		k->sources[hole] = k->sources[at];
 		hole = at;
 	}
+}
+
+/* Those that are up can be learnt again. */
+static void forget_sources(struct lurk_engine_keyboard *k)
+{
+	for (uint32_t i = 0; i < LURK_SOURCES; i++) {
+		while (k->sources[i].used && !k->sources[i].down) {
+			close_gap(k, i);
+			k->source_count--;
+		}
+	}
+}
+
+/* The source of a code, where there is room for one. Other pointers to sources are void then. */
+static struct lurk_engine_source *know_source(struct lurk_engine_keyboard *k, uint32_t code,
+					      uint8_t kind)
+{
+	struct lurk_engine_source *source = lurk_source_find(k, code, kind);
+
+	if (source->used)
+		return source;
+	if (k->source_count == LURK_HELD_MAX) {
+		forget_sources(k);
+		source = lurk_source_find(k, code, kind);
+	}
+	if (k->source_count == LURK_HELD_MAX)
+		return NULL;
+	*source = (struct lurk_engine_source){.code = code, .kind = kind, .used = true};
+	k->source_count++;
+	return source;
+}
+
+static void find_route(const struct lurk_engine_keyboard *k, struct lurk_engine_source *source,
+		       const struct lurk_key_event *key)
+{
+	const struct lurk_action *by_key = lurk_keymap_base(k->keymap, key->key, LURK_SCAN_NONE);
+	const struct lurk_action *action =
+		lurk_keymap_base(k->keymap, key->scan.code, key->scan.kind);
+	int place;
+
+	source->named = key->key;
+	source->route = LURK_ROUTE_ACTION;
+	if (action->shape || by_key->shape || by_key->tap)
+		return;
+	action = action->rank > by_key->rank ? action : by_key;
+	source->key = action->gives == LURK_GIVES_ITSELF ? key->key : action->key;
+	place = lurk_place_of(source->key);
+	if (action->more || !source->key)
+		return;
+	source->route = place < 0 ? LURK_ROUTE_KEY : LURK_ROUTE_MODIFIER;
+	source->place = place < 0 ? 0 : (uint8_t)place;
+}
+
+/* Where a key is new, or was another when it was learnt. A press for which there is no room is
+ * dropped. */
+static RARE struct lurk_engine_source *learn(struct lurk_engine_keyboard *k,
+					     const struct lurk_key_event *key, uint32_t code)
+{
+	struct lurk_engine_source *source = know_source(k, code, key->scan.kind);
+
+	if (source)
+		find_route(k, source, key);
+	else
+		k->dropped += key->state == LURK_DOWN;
+	return source;
 }
 
 /* ---- What a press gives --------------------------------------------------------------------- */
 
 /* What is more than a key whatever is held. */
-static RARE void give_more(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
-			   const struct lurk_action *action)
+static RARE void give_more(struct lurk_engine *e, uint16_t keyboard,
+			   struct lurk_engine_source *source, const struct lurk_action *action)
 {
 	switch (action->gives) {
 	case LURK_GIVES_CHORDS:
@@ -79,8 +150,9 @@ static RARE void give_more(struct lurk_engine *e, uint16_t keyboard, struct lurk
 	}
 }
 
-static inline void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
-			const struct lurk_action *action, lurk_key pressed)
+/* What the keymap says of the press, with the modifiers that are held. */
+static void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_engine_source *source,
+		 const struct lurk_action *action, lurk_key pressed)
 {
 	lurk_key key;
 	int place;
@@ -96,19 +168,19 @@ static inline void give(struct lurk_engine *e, uint16_t keyboard, struct lurk_he
 		lurk_lift_hold(e, keyboard, source->modifiers);
 	} else if (key) {
 		source->gave = key;
-		if (e->keyboards[keyboard].down[key]++ == 0) {
-			e->presses++;
-			lurk_stroke_out(e, keyboard, key, LURK_DOWN);
-		}
+		lurk_press_out(e, keyboard, key);
 	} else if (pressed) { /* a rule has made it nothing; a key without a name is nothing */
 		lurk_overlay_swallow(e, keyboard);
 	}
 }
 
-static inline void take_back(struct lurk_engine *e, uint16_t keyboard,
-			     const struct lurk_held *source)
+static ALWAYS_INLINE void take_back(struct lurk_engine *e, uint16_t keyboard,
+				    const struct lurk_engine_source *source)
 {
-	lurk_release_out(e, keyboard, source->gave);
+	/* Modifiers are never what it gave, and nothing else is lifted or guarded. */
+	lurk_assert(lurk_place_of(source->gave) < 0);
+	if (source->gave && --e->keyboards[keyboard].down[source->gave] == 0)
+		lurk_stroke_out(e, keyboard, source->gave, LURK_UP);
 	if (source->modifiers)
 		lurk_lift_let_go(e, keyboard, source->modifiers);
 	if (e->overlay.active && e->overlay.keyboard == keyboard &&
@@ -119,10 +191,10 @@ static inline void take_back(struct lurk_engine *e, uint16_t keyboard,
 /* ---- Events in ----------------------------------------------------------------------------- */
 
 /* A key that never comes up: its every press may come as a repeat. */
-static RARE void tap(struct lurk_engine *e, uint16_t keyboard, const struct lurk_key_event *key,
-		     const struct lurk_action *action)
+static void tap(struct lurk_engine *e, uint16_t keyboard, const struct lurk_key_event *key,
+		const struct lurk_action *action)
 {
-	struct lurk_held source = {key->scan.code, key->scan.kind, true, 0, LURK_KEY_NONE};
+	struct lurk_engine_source source = {.code = key->scan.code, .kind = key->scan.kind};
 
 	lurk_overlay_end(e);
 	give(e, keyboard, &source, action, key->key);
@@ -131,51 +203,77 @@ static RARE void tap(struct lurk_engine *e, uint16_t keyboard, const struct lurk
 		take_back(e, keyboard, &source);
 }
 
-static inline void key_down(struct lurk_engine *e, uint16_t keyboard,
-			    const struct lurk_key_event *key, uint32_t code)
+static ALWAYS_INLINE void hold(struct lurk_engine_keyboard *k, struct lurk_engine_source *source)
+{
+	source->down = true;
+	source->modifiers = 0;
+	source->gave = LURK_KEY_NONE;
+	k->held_count++;
+}
+
+static RARE void press_by_action(struct lurk_engine *e, uint16_t keyboard,
+				 struct lurk_engine_source *source,
+				 const struct lurk_key_event *key)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-	const struct lurk_action *base = lurk_keymap_base(k->keymap, key->key, LURK_SCAN_NONE);
 	const struct lurk_action *action =
-		lurk_keymap_base(k->keymap, key->scan.code, key->scan.kind);
-	struct lurk_held *slot = &k->held[lurk_held_slot(k, code, key->scan.kind)];
+		lurk_keymap_find_held(k->keymap, key->scan, key->key, e->held);
 
-	/* Nearly always no rule is about the key at all. */
-	if (base != action || base->rank) {
-		const struct lurk_action *by_key = lurk_keymap_variant(k->keymap, base, e->held);
-
-		action = lurk_keymap_variant(k->keymap, action, e->held);
-		action = action->rank > by_key->rank ? action : by_key;
-	}
-	if (base->tap) {
+	if (lurk_keymap_base(k->keymap, key->key, LURK_SCAN_NONE)->tap) {
 		tap(e, keyboard, key, action);
 		return;
 	}
-	if (slot->used || key->state == LURK_REPEAT)
-		return; /* a press without a release before it is a repeat too */
-	if (k->held_count == LURK_HELD_MAX) {
-		k->dropped++;
+	if (source->down || key->state == LURK_REPEAT)
 		return;
-	}
 	lurk_overlay_end(e);
-	*slot = (struct lurk_held){code, key->scan.kind, true, 0, LURK_KEY_NONE};
-	k->held_count++;
-	give(e, keyboard, slot, action, key->key);
+	hold(k, source);
+	give(e, keyboard, source, action, key->key);
 }
 
-static inline void key_up(struct lurk_engine *e, uint16_t keyboard, uint32_t code, uint8_t kind)
+static ALWAYS_INLINE void key_down(struct lurk_engine *e, uint16_t keyboard,
+				   const struct lurk_key_event *key, uint32_t code)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-	uint32_t slot = lurk_held_slot(k, code, kind);
-	struct lurk_held source = k->held[slot];
+	struct lurk_engine_source *source = lurk_source_find(k, code, key->scan.kind);
 
-	if (!source.used)
-		return; /* pressed before the engine was there */
-	lurk_held_forget(k, slot);
-	take_back(e, keyboard, &source);
+	if (!source->used || !source->route || source->named != key->key)
+		source = learn(k, key, code);
+	if (!source)
+		return;
+	if (source->route == LURK_ROUTE_ACTION) {
+		press_by_action(e, keyboard, source, key);
+		return;
+	}
+	if (source->down || key->state == LURK_REPEAT)
+		return; /* a press without a release before it is a repeat too */
+	lurk_overlay_end(e);
+	hold(k, source);
+	if (source->route == LURK_ROUTE_MODIFIER) {
+		source->modifiers = (uint8_t)(1U << source->place);
+		lurk_modifier_hold(e, keyboard, source->place, source->key);
+		return;
+	}
+	source->gave = source->key;
+	if (k->down[source->key]++ == 0) {
+		e->presses++;
+		lurk_stroke_out(e, keyboard, source->key, LURK_DOWN);
+	}
 }
 
-static inline void take_event(struct lurk_engine *engine, const struct lurk_event *event)
+static ALWAYS_INLINE void key_up(struct lurk_engine *e, uint16_t keyboard, uint32_t code,
+				 uint8_t kind)
+{
+	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
+	struct lurk_engine_source *source = lurk_source_find(k, code, kind);
+
+	if (!source->used || !source->down)
+		return; /* pressed before the engine was there */
+	k->held_count--;
+	source->down = false;
+	take_back(e, keyboard, source);
+}
+
+static ALWAYS_INLINE void take_event(struct lurk_engine *engine, const struct lurk_event *event)
 {
 	const struct lurk_key_event *key = &event->key;
 	uint32_t code = key->scan.kind == LURK_SCAN_NONE ? key->key : key->scan.code;
@@ -186,6 +284,12 @@ static inline void take_event(struct lurk_engine *engine, const struct lurk_even
 		key_up(engine, event->keyboard, code, key->scan.kind);
 	if (!key->more || engine->open == LURK_FRAME_STROKES)
 		lurk_close_frame(engine);
+}
+
+/* The same, of one that waited. */
+static RARE void take_waiting(struct lurk_engine *engine, const struct lurk_event *event)
+{
+	take_event(engine, event);
 }
 
 /* What comes while text is typed waits. A press too many is dropped, but never a release. */
@@ -242,14 +346,13 @@ void lurk_engine_inherit(struct lurk_engine *engine, uint16_t keyboard,
 {
 	struct lurk_engine_keyboard *k = &engine->keyboards[keyboard];
 	uint32_t code = key->scan.kind == LURK_SCAN_NONE ? key->key : key->scan.code;
-	struct lurk_held *slot = &k->held[lurk_held_slot(k, code, key->scan.kind)];
-	int place = lurk_place_of(gave);
+	const int place = lurk_place_of(gave);
+	struct lurk_engine_source *source = place < 0 ? NULL : know_source(k, code, key->scan.kind);
 
-	if (place < 0 || slot->used || k->held_count == LURK_HELD_MAX)
+	if (!source || source->down)
 		return;
-	*slot = (struct lurk_held){code, key->scan.kind, true, (uint8_t)(1U << place),
-				   LURK_KEY_NONE};
-	k->held_count++;
+	hold(k, source);
+	source->modifiers = (uint8_t)(1U << place);
 	/* Text that is being typed has lifted it, as it has lifted all others. */
 	if (lurk_typing_lifts(engine, (uint8_t)(1U << place)) && !k->held_modifiers[place] &&
 	    !k->down[gave] && engine->lifted_count < LURK_LIFTED_MAX) {
@@ -261,7 +364,7 @@ void lurk_engine_inherit(struct lurk_engine *engine, uint16_t keyboard,
 		engine->lifted_count++;
 		return;
 	}
-	lurk_lift_hold(engine, keyboard, slot->modifiers);
+	lurk_lift_hold(engine, keyboard, source->modifiers);
 	lurk_close_frame(engine);
 }
 
@@ -327,8 +430,8 @@ void lurk_engine_release(struct lurk_engine *engine, uint16_t keyboard)
 	if (engine->overlay.keyboard == keyboard)
 		lurk_overlay_end(engine);
 	lurk_close_frame(engine);
-	memset(k->held, 0, sizeof k->held);
-	k->held_count = 0;
+	memset(k->sources, 0, sizeof k->sources);
+	k->source_count = k->held_count = 0;
 	if (k->releasing == LURK_KEY_COUNT)
 		engine->releasing++;
 	k->releasing = 0;
@@ -389,7 +492,7 @@ static bool go_on(struct lurk_engine *e, uint64_t now_us)
 	if (!e->pending_count || e->wish.gives)
 		return false;
 	if (e->keyboards[e->pending[e->first_pending].keyboard].keymap)
-		take_event(e, &e->pending[e->first_pending]);
+		take_waiting(e, &e->pending[e->first_pending]);
 	e->first_pending = (uint16_t)((e->first_pending + 1U) % LURK_PENDING);
 	e->pending_count--;
 	return true;

@@ -21,34 +21,6 @@ void lurk_lift_guard(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 		lurk_lift_spacer(e, keyboard);
 }
 
-/* ---- Modifiers that a held key gives -------------------------------------------------------- */
-
-void lurk_lift_hold(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers)
-{
-	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-
-	for (unsigned place = 0; modifiers >> place; place++) {
-		if (!(modifiers >> place & 1))
-			continue;
-		if (k->held_modifiers[place]++ == 0 && e->givers[place]++ == 0)
-			e->held |= (uint8_t)(1U << place);
-		lurk_press_out(e, keyboard, lurk_modifier_key(place));
-	}
-}
-
-void lurk_lift_let_go(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers)
-{
-	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-
-	for (unsigned place = 0; modifiers >> place; place++) {
-		if (!(modifiers >> place & 1))
-			continue;
-		if (--k->held_modifiers[place] == 0 && --e->givers[place] == 0)
-			e->held &= (uint8_t) ~(1U << place);
-		lurk_release_out(e, keyboard, lurk_modifier_key(place));
-	}
-}
-
 /* ---- Overlays: modifiers lifted and pressed for one press ----------------------------------- */
 
 /* Modifiers are lifted wherever they are held. */
@@ -192,7 +164,7 @@ void lurk_overlay_swallow(struct lurk_engine *e, uint16_t keyboard)
 }
 
 /* One step, held as long as its source. */
-void lurk_overlay_hold(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+void lurk_overlay_hold(struct lurk_engine *e, uint16_t keyboard, struct lurk_engine_source *source,
 		       struct lurk_step step, uint8_t lifted)
 {
 	int place = lurk_place_of(step.key);

@@ -6,7 +6,8 @@
  *     typing.c    text and rows of chords, a step at a time
  *
  * What is down is counted, and what is held remembers what it gave: so a release takes back what
- * its own press did, whatever has changed.
+ * its own press did, whatever has changed. A key is found once, as a source; what the keymap says
+ * of it is asked at its first press, and kept with it until the keymap is another.
  */
 #ifndef LURK_CORE_ENGINE_PARTS_H
 #define LURK_CORE_ENGINE_PARTS_H
@@ -16,10 +17,12 @@
 #include "core/assert.h"
 #include "core/mem.h"
 
-enum { HELD_MASK = LURK_HELD_SLOTS - 1 };
+enum { SOURCE_MASK = LURK_SOURCES - 1 };
 
 /* Kept out of the way of a key that is just a key, which is nearly every one. */
 #define RARE __attribute__((noinline, cold))
+/* And what such a key goes through is one function: its calls would cost as much as its work. */
+#define ALWAYS_INLINE inline __attribute__((always_inline))
 
 /* ---- lift.c --------------------------------------------------------------------------------- */
 
@@ -27,10 +30,6 @@ enum { HELD_MASK = LURK_HELD_SLOTS - 1 };
 RARE void lurk_lift_spacer(struct lurk_engine *e, uint16_t keyboard);
 /* The same before a modifier goes up that must not look tapped alone. */
 RARE void lurk_lift_guard(struct lurk_engine *e, uint16_t keyboard, lurk_key key);
-
-/* Modifiers that a held key gives, a bit a place. */
-RARE void lurk_lift_hold(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers);
-RARE void lurk_lift_let_go(struct lurk_engine *e, uint16_t keyboard, uint8_t modifiers);
 
 /* Lifts modifiers wherever they are held. */
 void lurk_lift_modifiers(struct lurk_engine *e, uint8_t modifiers);
@@ -47,7 +46,7 @@ bool lurk_overlay_is_on(const struct lurk_overlay *o, uint16_t keyboard);
 /* The modifier keys for a step: those that are held will do for either side, else the left ones. */
 uint8_t lurk_overlay_keys(uint16_t modifiers, uint8_t held);
 /* One step, held as long as its source, with these modifiers lifted. */
-void lurk_overlay_hold(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+void lurk_overlay_hold(struct lurk_engine *e, uint16_t keyboard, struct lurk_engine_source *source,
 		       struct lurk_step step, uint8_t lifted);
 /* A press that gives no key would leave modifiers that are held with it alone. */
 void lurk_overlay_swallow(struct lurk_engine *e, uint16_t keyboard);
@@ -55,7 +54,7 @@ void lurk_overlay_swallow(struct lurk_engine *e, uint16_t keyboard);
 /* ---- typing.c ------------------------------------------------------------------------------- */
 
 /* Text or a row of chords: typed, or held where it is one step. */
-void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_engine_source *source,
 		      const struct lurk_action *action);
 /* One step further. */
 void lurk_typing_go_on(struct lurk_engine *e);
@@ -63,10 +62,6 @@ void lurk_typing_go_on(struct lurk_engine *e);
 bool lurk_typing_lifts(const struct lurk_engine *e, uint8_t modifiers);
 /* Whether the next step is a release, which comes at once. */
 bool lurk_typing_releases(const struct lurk_engine *e);
-
-/* ---- engine.c ------------------------------------------------------------------------------- */
-
-RARE void lurk_held_close_gap(struct lurk_engine_keyboard *k, uint32_t hole);
 
 /* The same as lurk_modifier_place(), and quick about keys that are none: most are. */
 static inline int lurk_place_of(lurk_key key)
@@ -108,17 +103,25 @@ static inline void lurk_stroke_out(struct lurk_engine *e, uint16_t keyboard, lur
 	e->open++;
 }
 
-static inline void lurk_goes_down(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+static inline void lurk_modifier_down(struct lurk_engine *e, uint16_t keyboard, unsigned place,
+				      lurk_key key)
 {
 	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
-	int place = lurk_place_of(key);
 
-	if (place < 0) {
-		e->presses++;
-	} else {
-		k->pressed_at[place] = e->modifier_at = e->presses;
-		k->guarded &= (uint8_t) ~(1U << place);
+	k->pressed_at[place] = e->modifier_at = e->presses;
+	k->guarded &= (uint8_t) ~(1U << place);
+	lurk_stroke_out(e, keyboard, key, LURK_DOWN);
+}
+
+static inline void lurk_goes_down(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
+{
+	const int place = lurk_place_of(key);
+
+	if (place >= 0) {
+		lurk_modifier_down(e, keyboard, (unsigned)place, key);
+		return;
 	}
+	e->presses++;
 	lurk_stroke_out(e, keyboard, key, LURK_DOWN);
 }
 
@@ -151,30 +154,57 @@ static inline void lurk_release_out(struct lurk_engine *e, uint16_t keyboard, lu
 	}
 }
 
-/* ---- What is held: open addressing, so that the next free slot ends a search ---------------- */
+/* ---- Modifiers that a held key gives, a bit a place ----------------------------------------- */
 
-static inline uint32_t lurk_held_home(uint32_t code, uint8_t kind)
+static ALWAYS_INLINE void lurk_modifier_hold(struct lurk_engine *e, uint16_t keyboard,
+					     unsigned place, lurk_key key)
 {
-	return ((code ^ (uint32_t)kind << 29) * 0x9e3779b1U) >> 24 & HELD_MASK;
+	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
+
+	if (k->held_modifiers[place]++ == 0 && e->givers[place]++ == 0)
+		e->held |= (uint8_t)(1U << place);
+	if (k->down[key]++ == 0)
+		lurk_modifier_down(e, keyboard, place, key);
 }
 
-/* The slot of a held source, or the free one where it would go. */
-static inline uint32_t lurk_held_slot(const struct lurk_engine_keyboard *k, uint32_t code,
-				      uint8_t kind)
+static inline void lurk_lift_hold(struct lurk_engine *e, uint16_t keyboard, unsigned modifiers)
 {
-	uint32_t at = lurk_held_home(code, kind);
+	for (; modifiers; modifiers &= modifiers - 1) {
+		const unsigned place = (unsigned)__builtin_ctz(modifiers);
 
-	while (k->held[at].used && (k->held[at].code != code || k->held[at].kind != kind))
-		at = (at + 1) & HELD_MASK;
-	return at;
+		lurk_modifier_hold(e, keyboard, place, lurk_modifier_key(place));
+	}
 }
 
-static inline void lurk_held_forget(struct lurk_engine_keyboard *k, uint32_t slot)
+static inline void lurk_lift_let_go(struct lurk_engine *e, uint16_t keyboard, unsigned modifiers)
 {
-	k->held_count--;
-	k->held[slot].used = false;
-	if (k->held[(slot + 1) & HELD_MASK].used)
-		lurk_held_close_gap(k, slot);
+	struct lurk_engine_keyboard *k = &e->keyboards[keyboard];
+
+	for (; modifiers; modifiers &= modifiers - 1) {
+		const unsigned place = (unsigned)__builtin_ctz(modifiers);
+
+		if (--k->held_modifiers[place] == 0 && --e->givers[place] == 0)
+			e->held &= (uint8_t) ~(1U << place);
+		lurk_release_out(e, keyboard, lurk_modifier_key(place));
+	}
+}
+
+/* ---- Sources: open addressing, so that the next free slot ends a search --------------------- */
+
+static inline uint32_t lurk_source_home(uint32_t code, uint8_t kind)
+{
+	return ((code ^ (uint32_t)kind << 29) * 0x9e3779b1U) >> 24 & SOURCE_MASK;
+}
+
+/* The one with this code, or the free slot where it would go. */
+static inline struct lurk_engine_source *lurk_source_find(struct lurk_engine_keyboard *k,
+							  uint32_t code, uint8_t kind)
+{
+	uint32_t at = lurk_source_home(code, kind);
+
+	while (k->sources[at].used && (k->sources[at].code != code || k->sources[at].kind != kind))
+		at = (at + 1) & SOURCE_MASK;
+	return &k->sources[at];
 }
 
 /* The modifier keys that belong to the press: all that are held of either side. */

@@ -42,8 +42,9 @@ static bool any_locks(const struct lurk_action *action)
 	return false;
 }
 
-static void start_typing(struct lurk_engine *e, uint16_t keyboard, const struct lurk_held *source,
-			 const struct lurk_action *action, uint8_t lifted, bool locked)
+static void start_typing(struct lurk_engine *e, uint16_t keyboard,
+			 const struct lurk_engine_source *source, const struct lurk_action *action,
+			 uint8_t lifted, bool locked)
 {
 	e->typing = (struct lurk_typing){
 		.active = true,
@@ -68,11 +69,11 @@ static bool let_keys_go(struct lurk_engine *e)
 	for (; t->letting_go < e->keyboard_count; t->letting_go++) {
 		struct lurk_engine_keyboard *k = &e->keyboards[t->letting_go];
 
-		for (unsigned i = 0; k->held_count && !k->silent && i < LURK_HELD_SLOTS; i++) {
-			if (!k->held[i].used || !k->held[i].gave)
+		for (unsigned i = 0; k->held_count && !k->silent && i < LURK_SOURCES; i++) {
+			if (!k->sources[i].down || !k->sources[i].gave)
 				continue;
-			lurk_release_out(e, t->letting_go, k->held[i].gave);
-			k->held[i].gave = LURK_KEY_NONE;
+			lurk_release_out(e, t->letting_go, k->sources[i].gave);
+			k->sources[i].gave = LURK_KEY_NONE;
 			if (e->open == LURK_FRAME_STROKES)
 				return true;
 		}
@@ -124,16 +125,16 @@ static void hold_last(struct lurk_engine *e)
 {
 	struct lurk_typing *t = &e->typing;
 	struct lurk_engine_keyboard *k = &e->keyboards[t->keyboard];
-	struct lurk_held *source = &k->held[lurk_held_slot(k, t->code, t->kind)];
+	struct lurk_engine_source *source = lurk_source_find(k, t->code, t->kind);
 
 	const int place = lurk_place_of(t->down);
 
 	t->active = false;
-	if (source->used && place < 0) {
+	if (source->down && place < 0) {
 		source->gave = t->down;
 		return;
 	}
-	if (source->used) { /* they count as held, as long as the key is */
+	if (source->down) { /* they count as held, as long as the key is */
 		source->modifiers = (uint8_t)(1U << place | e->overlay.modifiers);
 		lurk_lift_hold(e, t->keyboard, source->modifiers);
 	}
@@ -218,7 +219,7 @@ void lurk_engine_cancel(struct lurk_engine *engine)
 	lurk_close_frame(engine);
 }
 
-void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_held *source,
+void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_engine_source *source,
 		      const struct lurk_action *action)
 {
 	enum { LEVELS = LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT | LURK_MOD_RIGHT_ALT };
