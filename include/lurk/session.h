@@ -56,11 +56,13 @@ struct lurk_session_keyboard {
 	struct lurk_port_keyboard info;
 	const struct lurk_keymap *keymap; /* NULL where no rules are in force */
 	struct lurk_way_choice choice;    /* the way they are in force, and why */
+	struct lurk_way_choice told;      /* the same for the mode that was asked for */
 	struct lurk_chord chord;          /* the off chord as it is pressed on this keyboard */
 	uint64_t open_us;                 /* when its stand-in is open; LURK_NEVER without one */
 	uint64_t due_us;                  /* when what it waits for is looked at in any case */
 	uint64_t last_us;                 /* when its last event came, by lurk_port_class.now */
 	uint64_t caps_us;                 /* when CapsLock is to be turned off; LURK_NEVER */
+	uint64_t withheld_until_us;       /* while it is (LURK_HOLD_WITHHELD) */
 	enum lurk_error refused;          /* what it gives could not be sent */
 	/* What a change of rules will bring into force on it. */
 	struct lurk_session_plan {
@@ -102,6 +104,10 @@ struct lurk_session_mode {
 	unsigned ruleset;
 	uint16_t profile, previous; /* of its image: in force; before that */
 	bool off;                   /* no rule is in force, whatever is loaded */
+	/* The same as requests and the off chord left it, whatever single keys switched since: what
+	 * somebody may be told who may not see keys. */
+	uint16_t asked_profile, asked_previous;
+	bool asked_off;
 	bool toggled;               /* by a key, which can switch them on again */
 	bool trying;                /* what is in force is not stored, and ends by itself */
 	uint32_t tried_by;          /* the user who began that */
@@ -121,8 +127,6 @@ struct lurk_session {
 	struct lurk_session_mode before; /* while rules are tried: what that ends with */
 	struct lurk_store_report store;
 	uint32_t trials; /* counts them, so that who began one knows whether it still runs */
-	bool withholding;
-	uint64_t withhold_until_us;
 	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
 			   * no more, however many there is memory for */
 	uint16_t lent;    /* how many keyboards are */
@@ -194,9 +198,10 @@ enum lurk_error lurk_session_switch(struct lurk_session *session,
 				    const struct lurk_request *request, bool off,
 				    struct lurk_apply_report *report);
 
-/* Keeps what is pressed from every program but the watch for so long, on all keyboards of the main
- * seat that are here and can be taken; 0 ends it. The off chord ends it too. */
-void lurk_session_withhold(struct lurk_session *session, uint64_t for_us);
+/* Keeps what is pressed from every program but the watch for so long from now, on all keyboards of
+ * a seat ("" for the main one) that are here and can be taken; 0 ends it. The off chord on a
+ * keyboard of that seat ends it too. */
+void lurk_session_withhold(struct lurk_session *session, const char *seat, uint64_t for_us);
 
 /* When lurk_session_step() is to be called again though nothing happens, by the port's
  * lurk_port_class.elapsed; LURK_NEVER where that is not needed. */
@@ -212,6 +217,18 @@ bool lurk_session_leave(struct lurk_session *session);
 
 /* The same at once, whatever is down. Tables are as they were, and the memory is free. */
 void lurk_session_stop(struct lurk_session *session);
+
+/* The mode as it was asked for: with its own `asked_…` as what is in force. */
+static inline struct lurk_session_mode lurk_session_asked(const struct lurk_session *session)
+{
+	struct lurk_session_mode asked = session->mode;
+
+	asked.profile = asked.asked_profile;
+	asked.previous = asked.asked_previous;
+	asked.off = asked.asked_off;
+	asked.toggled = false;
+	return asked;
+}
 
 /* The index of its profile that is in force. */
 uint16_t lurk_session_profile(const struct lurk_session *session);

@@ -705,11 +705,13 @@ bool cli_machine_watch(struct cli_machine *machine, const struct cli_watching *w
 	struct sigaction on = {.sa_handler = on_interrupt}, before;
 	struct termios silent, terminal;
 	bool tty = tcgetattr(STDIN_FILENO, &terminal) == 0, fine;
-	struct json_object *params = json_object_new_object(), *result;
+	struct json_object *params = watching->take ? json_object_new_object() : NULL, *result;
 	struct cli_outcome outcome;
 
-	json_object_object_add(params, "take", json_object_new_boolean(watching->take));
-	json_object_object_add(params, "seconds", json_object_new_int64(watching->seconds));
+	if (params) {
+		json_object_object_add(params, "take", json_object_new_boolean(true));
+		json_object_object_add(params, "seconds", json_object_new_int64(watching->seconds));
+	}
 	result = call(machine->service, watching->deaf ? "status" : "watch", params, &outcome);
 	if (!result) {
 		*message = outcome.why;

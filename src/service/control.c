@@ -1,40 +1,46 @@
 #include "service/control.h"
 
 #include <errno.h>
-#include <grp.h>
+#include <fcntl.h>
 #include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
 #include <sys/epoll.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
+#include <sys/timerfd.h>
 #include <sys/un.h>
 #include <time.h>
 #include <unistd.h>
 
-#include "service/rights.h"
+#include "service/bytes.h"
 #include "service/rpc.h"
 
-enum { LISTENER = 0xffff, READ_SIZE = 4096, WAITING_MAX = 64 * 1024, BACKLOG = 16 };
+enum { LISTENER = 0xfffe, TIMER, READ_SIZE = 4096, WAITING_MAX = 64 * 1024, BACKLOG = 16 };
+/* Beyond this a line, in or out, is long. */
+enum { LONG = 64 * 1024 };
 
 struct client {
 	int fd; /* -1 where free */
 	struct lurk_peer peer;
+	enum lurk_rank rank;
 	struct lurk_caller caller;
-	char *in, *out;
-	size_t in_length, in_size, out_length, out_size;
+	struct lurk_bytes in, out;
 	unsigned budget; /* requests that it may make at once */
 	time_t refilled;
-	bool leaving; /* told why; closed as soon as that is read */
+	uint64_t last; /* counts all that clients do: when this one did something */
+	bool leaving;  /* told why; closed as soon as that is read */
+	bool waits;    /* until no other client's long line is on its way */
 };
 
 struct lurk_control {
 	struct lurk_session *session;
 	struct lurk_control_options options;
 	struct lurk_rpc rpc;
-	gid_t group;
-	int listener, epoll;
+	int listener, epoll, timer;
+	int spare; /* a descriptor that is given up where there is none to answer with */
 	unsigned watchers;
+	uint64_t clock;
+	struct client *long_one; /* whose long line is on its way */
+	time_t long_since;
 	struct client clients[LURK_CONTROL_CLIENTS];
 };
 
@@ -62,14 +68,6 @@ static void count_watchers(struct lurk_control *c)
 	c->watchers = count;
 }
 
-/* What was typed may have gone through these. */
-static void wipe(char *bytes, size_t size)
-{
-	if (bytes)
-		explicit_bzero(bytes, size);
-	free(bytes);
-}
-
 static void shut(struct lurk_control *c, struct client *client)
 {
 	bool watched = client->caller.watching;
@@ -78,29 +76,35 @@ static void shut(struct lurk_control *c, struct client *client)
 		return;
 	lurk_rpc_gone(&c->rpc, &client->caller);
 	close(client->fd);
-	wipe(client->in, client->in_size);
-	wipe(client->out, client->out_size);
+	lurk_bytes_free(&client->in);
+	lurk_bytes_free(&client->out);
 	memset(client, 0, sizeof *client);
 	client->fd = -1;
+	if (c->long_one == client)
+		c->long_one = NULL;
 	if (watched)
 		count_watchers(c);
 }
 
+/* A client that does not read its answers is not asked for more; one that waits is asked nothing.
+ */
 static void listen_for(struct lurk_control *c, struct client *client)
 {
 	struct epoll_event e = {.data.u32 = (uint32_t)(client - c->clients)};
 
-	/* A client that does not read its answers is not asked for more. */
-	e.events = client->out_length ? EPOLLOUT : EPOLLIN;
+	if (client->out.length)
+		e.events = EPOLLOUT;
+	else if (!client->waits)
+		e.events = EPOLLIN;
 	epoll_ctl(c->epoll, EPOLL_CTL_MOD, client->fd, &e);
 }
 
 static void flush(struct lurk_control *c, struct client *client)
 {
-	bool waited = client->out_length;
+	bool waited = client->out.length;
 
-	while (client->out_length) {
-		ssize_t n = send(client->fd, client->out, client->out_length,
+	while (client->out.length) {
+		ssize_t n = send(client->fd, client->out.at, client->out.length,
 				 MSG_NOSIGNAL | MSG_DONTWAIT);
 
 		if (n < 0 && errno == EINTR)
@@ -111,82 +115,104 @@ static void flush(struct lurk_control *c, struct client *client)
 			shut(c, client);
 			return;
 		}
-		memmove(client->out, client->out + n, client->out_length - (size_t)n);
-		client->out_length -= (size_t)n;
+		lurk_bytes_drop(&client->out, (size_t)n);
 	}
-	if (client->leaving && !client->out_length)
+	if (!client->out.length && client->out.size > LONG)
+		lurk_bytes_free(&client->out);
+	if (client->leaving && !client->out.length)
 		shut(c, client);
 	else if (waited)
 		listen_for(c, client);
 }
 
-static bool grow(char **bytes, size_t *size, size_t needed)
+/* Who cannot be told is shown out: an answer too few would be taken for another's. */
+static void tell(struct lurk_control *c, struct client *client, const char *line, size_t length)
 {
-	size_t wanted = *size ? *size : READ_SIZE;
-	char *grown;
-
-	while (wanted < needed)
-		wanted *= 2;
-	if (wanted == *size)
-		return true;
-	grown = realloc(*bytes, wanted);
-	if (!grown)
-		return false;
-	*bytes = grown;
-	*size = wanted;
-	return true;
-}
-
-/* Sends an object as a line, and frees it. */
-static void tell(struct lurk_control *c, struct client *client, struct json_object *object)
-{
-	size_t length;
-	const char *text = json_object_to_json_string_length(
-		object, JSON_C_TO_STRING_PLAIN | JSON_C_TO_STRING_NOSLASHESCAPE, &length);
-
-	if (client->fd >= 0 &&
-	    grow(&client->out, &client->out_size, client->out_length + length + 1)) {
-		memcpy(client->out + client->out_length, text, length);
-		client->out[client->out_length + length] = '\n';
-		client->out_length += length + 1;
+	if (client->fd < 0)
+		return;
+	if (lurk_bytes_add(&client->out, line, length))
 		flush(c, client);
-	}
-	json_object_put(object);
+	else
+		shut(c, client);
 }
 
-static void show_out(struct lurk_control *c, struct client *client, const char *why)
+static void show_out(struct lurk_control *c, struct client *client, const char *line)
 {
 	if (client->fd < 0)
 		return;
 	client->leaving = true;
-	tell(c, client, lurk_rpc_error(LURK_RPC_TOO_MUCH, why));
+	tell(c, client, line, strlen(line));
+}
+
+/* ---- Long lines -------------------------------------------------------------------------------
+ */
+
+static void set_timer(struct lurk_control *c, time_t seconds)
+{
+	const struct itimerspec time = {.it_value = {.tv_sec = seconds}};
+
+	timerfd_settime(c->timer, 0, &time, NULL);
+}
+
+static bool has_long(const struct client *client)
+{
+	return client->in.size > LONG || client->out.size > LONG;
+}
+
+/* Whether this client may have a long line on its way now; else it waits. */
+static bool may_be_long(struct lurk_control *c, struct client *client)
+{
+	if (c->long_one && c->long_one != client && has_long(c->long_one)) {
+		const time_t left = c->long_since + LURK_CONTROL_PATIENCE_S - now_s();
+
+		if (left > 0) {
+			client->waits = true;
+			listen_for(c, client);
+			set_timer(c, left);
+			return false;
+		}
+		shut(c, c->long_one);
+	}
+	if (c->long_one != client)
+		c->long_since = now_s();
+	c->long_one = client;
+	return true;
 }
 
 /* ---- Watching ------------------------------------------------------------------------------ */
 
+/* Each seat's keys are for who is at its screen; another seat's end nothing. */
 static void on_key(void *data, const struct lurk_event *event, const struct lurk_action *action)
 {
+	static const char ended[] =
+		"{\"jsonrpc\":\"2.0\",\"method\":\"watch_ended\",\"params\":{\"why\":"
+		"\"another session is at the screen now\"}}\n";
+	static const char deaf[] = LURK_RPC_ERROR_LINE(-32004, "does not read what it watches");
 	struct lurk_control *c = data;
 	const char *seat = c->session->memory.keyboards[event->keyboard].info.seat;
+	char line[LURK_RPC_KEY_LINE] = "";
+	size_t length = 0;
 
 	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
 		struct client *client = &c->clients[i];
 
 		if (client->fd < 0 || !client->caller.watching)
 			continue;
-		if (!lurk_peer_may_watch(&client->peer, seat)) {
-			client->caller.watching = false;
-			lurk_rpc_gone(&c->rpc, &client->caller);
-			tell(c, client,
-			     lurk_rpc_watch_ended("another session is at the screen now"));
+		if (!lurk_peer_may_watch(&client->peer, client->caller.seat)) {
+			lurk_rpc_end_watch(&c->rpc, &client->caller);
 			count_watchers(c);
-		} else if (client->out_length > WAITING_MAX) {
-			show_out(c, client, "does not read what it watches");
+			tell(c, client, ended, sizeof ended - 1);
+		} else if (!lurk_peer_may_watch(&client->peer, seat)) {
+			continue;
+		} else if (client->out.length > WAITING_MAX - LURK_RPC_KEY_LINE) {
+			show_out(c, client, deaf);
 			shut(c, client);
 		} else {
-			tell(c, client, lurk_rpc_key(event, action));
+			length = length ? length : lurk_rpc_key(event, action, line);
+			tell(c, client, line, length);
 		}
 	}
+	explicit_bzero(line, sizeof line);
 }
 
 /* ---- In ------------------------------------------------------------------------------------ */
@@ -206,131 +232,267 @@ static bool within_budget(struct client *client)
 	return client->budget && client->budget--;
 }
 
-static void take_line(struct lurk_control *c, struct client *client, size_t length)
+static void ask_rights(struct lurk_control *c, struct client *client)
 {
-	struct json_object *reply;
-	bool watched = client->caller.watching;
+	client->rank = lurk_peer_rights(&client->peer, &c->options.rights, &client->caller);
+}
 
-	if (!within_budget(client)) {
-		show_out(c, client, "too many requests in a second");
-		return;
+/* Sends an answer as a line, and frees it. False where it has to wait: then it is to be asked for
+ * again, which only a long one is, that tells and changes nothing. */
+static bool tell_answer(struct lurk_control *c, struct client *client, struct json_object *answer)
+{
+	static const char starved[] = LURK_RPC_ERROR_LINE(
+		-32005, "the service has no memory for this; what came of it is not known");
+	size_t length = 0;
+	const char *text =
+		answer ? json_object_to_json_string_length(
+				 answer, JSON_C_TO_STRING_PLAIN | JSON_C_TO_STRING_NOSLASHESCAPE,
+				 &length)
+		       : NULL;
+
+	if (length > LONG && !may_be_long(c, client)) {
+		json_object_put(answer);
+		return false;
 	}
-	lurk_peer_rights(&client->peer, c->options.status_for_everyone, &client->caller.rights);
-	reply = lurk_rpc_call(&c->rpc, &client->caller, client->in, length);
+	if (!text || client->fd < 0 || !lurk_bytes_room(&client->out, length + 1)) {
+		json_object_put(answer);
+		tell(c, client, starved, sizeof starved - 1);
+		return true;
+	}
+	lurk_bytes_add(&client->out, text, length);
+	lurk_bytes_add(&client->out, "\n", 1);
+	json_object_put(answer);
+	flush(c, client);
+	return true;
+}
+
+/* False where the line has to wait. */
+static bool take_line(struct lurk_control *c, struct client *client, size_t length)
+{
+	const bool watched = client->caller.watching;
+	struct json_object *answer;
+	bool starved;
+
+	ask_rights(c, client);
+	answer = lurk_rpc_call(&c->rpc, &client->caller, client->in.at, length, &starved);
 	if (client->caller.watching != watched)
 		count_watchers(c);
-	if (reply)
-		tell(c, client, reply);
+	return (!answer && !starved) || tell_answer(c, client, answer);
+}
+
+static size_t longest(const struct client *client)
+{
+	return client->rank >= LURK_RANK_MEMBER ? LURK_RPC_LINE : LURK_RPC_SHORT_LINE;
 }
 
 static void take_lines(struct lurk_control *c, struct client *client)
 {
-	size_t most = client->peer.in_group ? LURK_RPC_LINE : LURK_RPC_SHORT_LINE;
+	while (client->fd >= 0 && !client->leaving && !client->out.length && !client->waits) {
+		char *end =
+			client->in.length ? memchr(client->in.at, '\n', client->in.length) : NULL;
+		size_t length = end ? (size_t)(end - client->in.at) : client->in.length;
 
-	while (client->fd >= 0 && !client->leaving && !client->out_length) {
-		char *end = client->in_length ? memchr(client->in, '\n', client->in_length) : NULL;
-		size_t length = end ? (size_t)(end - client->in) : client->in_length;
-
-		if (length > most) {
-			show_out(c, client, "a line longer than it may be");
+		if (length > longest(client))
+			ask_rights(c, client);
+		if (length > longest(client)) {
+			show_out(c, client,
+				 LURK_RPC_ERROR_LINE(-32004, "a line longer than it may be"));
 			return;
 		}
 		if (!end)
+			break;
+		if (!within_budget(client)) {
+			show_out(c, client,
+				 LURK_RPC_ERROR_LINE(-32004, "too many requests in a second"));
 			return;
-		take_line(c, client, length);
-		if (client->fd < 0)
+		}
+		if (!take_line(c, client, length) || client->fd < 0)
 			return;
-		memmove(client->in, end + 1, client->in_length - length - 1);
-		client->in_length -= length + 1;
+		lurk_bytes_drop(&client->in, length + 1);
 	}
+	if (client->fd >= 0 && !client->in.length && client->in.size > LONG)
+		lurk_bytes_free(&client->in);
 }
 
 static void read_client(struct lurk_control *c, struct client *client)
 {
 	ssize_t n;
 
-	if (!grow(&client->in, &client->in_size, client->in_length + READ_SIZE)) {
+	client->last = ++c->clock;
+	if (client->in.length + READ_SIZE > LONG && !may_be_long(c, client))
+		return;
+	if (!lurk_bytes_room(&client->in, READ_SIZE)) {
 		shut(c, client);
 		return;
 	}
-	n = recv(client->fd, client->in + client->in_length, READ_SIZE, MSG_DONTWAIT);
+	n = recv(client->fd, client->in.at + client->in.length, READ_SIZE, MSG_DONTWAIT);
 	if (n < 0 && (errno == EAGAIN || errno == EINTR))
 		return;
 	if (n <= 0) {
 		shut(c, client);
 		return;
 	}
-	client->in_length += (size_t)n;
+	client->in.length += (size_t)n;
 	take_lines(c, client);
 }
 
-static struct client *free_client(struct lurk_control *c, uid_t uid)
+/* Those that waited go on where nothing long is on its way any more. */
+static void go_on(struct lurk_control *c)
+{
+	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
+		struct client *client = &c->clients[i];
+
+		if (client->fd < 0 || !client->waits)
+			continue;
+		if (c->long_one && has_long(c->long_one) &&
+		    now_s() < c->long_since + LURK_CONTROL_PATIENCE_S)
+			return;
+		client->waits = false;
+		listen_for(c, client);
+		take_lines(c, client);
+	}
+}
+
+/* ---- Places -------------------------------------------------------------------------------- */
+
+/* Who goes where there is no place: of the least rights, below these, the longest silent. */
+static struct client *least(struct lurk_control *c, enum lurk_rank below)
 {
 	struct client *found = NULL;
-	unsigned same = 0;
 
 	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
-		if (c->clients[i].fd < 0)
-			found = found ? found : &c->clients[i];
-		else
-			same += c->clients[i].peer.uid == uid;
+		struct client *one = &c->clients[i];
+
+		if (one->fd < 0 || one->rank >= below)
+			continue;
+		if (!found || one->rank < found->rank ||
+		    (one->rank == found->rank && one->last < found->last))
+			found = one;
 	}
-	return same < LURK_CONTROL_PER_USER ? found : NULL;
+	return found;
+}
+
+/* A place for somebody new, for whom another may have to go. */
+static struct client *make_place(struct lurk_control *c, uid_t uid, enum lurk_rank rank)
+{
+	struct client *place = NULL, *goes = NULL;
+	unsigned same = 0, strangers = 0;
+
+	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
+		struct client *one = &c->clients[i];
+
+		if (one->fd < 0) {
+			place = place ? place : one;
+			continue;
+		}
+		same += one->peer.uid == uid;
+		strangers += one->rank == LURK_RANK_NONE;
+	}
+	if (same >= LURK_CONTROL_PER_USER)
+		return NULL;
+	if (rank == LURK_RANK_NONE && strangers >= LURK_CONTROL_STRANGERS)
+		goes = least(c, LURK_RANK_AT_SCREEN);
+	else if (!place)
+		goes = least(c, rank);
+	if (goes)
+		shut(c, goes);
+	return goes ? goes : place;
+}
+
+static const char full[] = LURK_RPC_ERROR_LINE(-32004, "too many clients");
+
+/* Where there is no descriptor for somebody new, one is kept to say so; and where even that does
+ * not help, nobody is let in for a second, lest the knocking keeps the service awake. */
+static void turn_away(struct lurk_control *c)
+{
+	int fd;
+
+	close(c->spare);
+	fd = accept4(c->listener, NULL, NULL, SOCK_CLOEXEC | SOCK_NONBLOCK);
+	if (fd >= 0) {
+		send(fd, full, sizeof full - 1, MSG_NOSIGNAL | MSG_DONTWAIT);
+		close(fd);
+	}
+	c->spare = open("/dev/null", O_RDONLY | O_CLOEXEC);
+	if (fd >= 0)
+		return;
+	epoll_ctl(c->epoll, EPOLL_CTL_DEL, c->listener, NULL);
+	set_timer(c, 1);
 }
 
 static void accept_client(struct lurk_control *c)
 {
-	static const char full[] = "{\"jsonrpc\":\"2.0\",\"id\":null,\"error\":{\"code\":-32004,"
-				   "\"message\":\"too many clients\"}}\n";
 	int fd = accept4(c->listener, NULL, NULL, SOCK_CLOEXEC | SOCK_NONBLOCK);
 	struct epoll_event e = {.events = EPOLLIN};
-	struct lurk_peer peer;
-	struct client *client;
+	struct client fresh = {.fd = fd, .budget = LURK_CONTROL_BURST, .last = ++c->clock};
+	struct client *client = NULL;
 
-	if (fd < 0)
+	if (fd < 0) {
+		if (errno == EMFILE || errno == ENFILE || errno == ENOMEM || errno == ENOBUFS)
+			turn_away(c);
 		return;
-	client = lurk_peer_of(fd, c->group, &peer) ? free_client(c, peer.uid) : NULL;
+	}
+	if (lurk_peer_of(fd, &c->options.rights, &fresh.peer)) {
+		ask_rights(c, &fresh);
+		client = make_place(c, fresh.peer.uid, fresh.rank);
+	}
 	if (!client) {
 		send(fd, full, sizeof full - 1, MSG_NOSIGNAL | MSG_DONTWAIT);
 		close(fd);
 		return;
 	}
-	memset(client, 0, sizeof *client);
-	client->fd = fd;
-	client->peer = peer;
-	client->caller.uid = peer.uid;
-	client->budget = LURK_CONTROL_BURST;
+	*client = fresh;
+	client->caller.uid = fresh.peer.uid;
 	client->refilled = now_s();
+	lurk_rpc_come(&c->rpc, &client->caller);
 	e.data.u32 = (uint32_t)(client - c->clients);
 	if (epoll_ctl(c->epoll, EPOLL_CTL_ADD, fd, &e))
 		shut(c, client);
 }
 
+static void listen_again(struct lurk_control *c)
+{
+	struct epoll_event e = {.events = EPOLLIN, .data.u32 = LISTENER};
+	uint64_t expired;
+
+	if (read(c->timer, &expired, sizeof expired) < 0)
+		return;
+	epoll_ctl(c->epoll, EPOLL_CTL_ADD, c->listener, &e); /* where it is not there already */
+}
+
+/* ---- A step --------------------------------------------------------------------------------- */
+
+static void serve(struct lurk_control *c, struct client *client, uint32_t events)
+{
+	if (client->fd < 0)
+		return;
+	if (events & EPOLLOUT) {
+		client->last = ++c->clock;
+		flush(c, client);
+		if (client->fd >= 0)
+			take_lines(c, client);
+	} else if (events & EPOLLIN) {
+		read_client(c, client);
+	} else {
+		shut(c, client);
+	}
+}
+
 void lurk_control_step(struct lurk_control *control)
 {
-	struct epoll_event events[LURK_CONTROL_CLIENTS];
-	int n = epoll_wait(control->epoll, events, LURK_CONTROL_CLIENTS, 0);
+	struct epoll_event events[LURK_CONTROL_CLIENTS + 2];
+	int n = epoll_wait(control->epoll, events, LURK_CONTROL_CLIENTS + 2, 0);
 	bool knock = false;
 
 	for (int i = 0; i < n; i++) {
-		struct client *client = &control->clients[events[i].data.u32 % LISTENER];
-
-		if (events[i].data.u32 == LISTENER) {
+		if (events[i].data.u32 == LISTENER)
 			knock = true;
-			continue;
-		}
-		if (client->fd < 0)
-			continue;
-		if (events[i].events & EPOLLOUT) {
-			flush(control, client);
-			if (client->fd >= 0)
-				take_lines(control, client);
-		} else if (events[i].events & EPOLLIN) {
-			read_client(control, client);
-		} else {
-			shut(control, client);
-		}
+		else if (events[i].data.u32 == TIMER)
+			listen_again(control);
+		else
+			serve(control, &control->clients[events[i].data.u32], events[i].events);
 	}
+	go_on(control);
 	if (knock) /* last: a place that becomes free here is not meant by what is above */
 		accept_client(control);
 }
@@ -365,29 +527,45 @@ static int make_listener(const char *path, struct lurk_message *message)
 	return fd;
 }
 
+static bool open_rest(struct lurk_control *c)
+{
+	struct epoll_event e = {.events = EPOLLIN, .data.u32 = LISTENER};
+	struct epoll_event time = {.events = EPOLLIN, .data.u32 = TIMER};
+
+	c->epoll = epoll_create1(EPOLL_CLOEXEC);
+	c->timer = timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK);
+	c->spare = open("/dev/null", O_RDONLY | O_CLOEXEC);
+	return c->epoll >= 0 && c->timer >= 0 && c->spare >= 0 &&
+	       !epoll_ctl(c->epoll, EPOLL_CTL_ADD, c->listener, &e) &&
+	       !epoll_ctl(c->epoll, EPOLL_CTL_ADD, c->timer, &time);
+}
+
 struct lurk_control *lurk_control_open(struct lurk_session *session,
 				       const struct lurk_control_options *options,
 				       struct lurk_message *message)
 {
 	struct lurk_control *c = calloc(1, sizeof *c);
-	const struct group *group = options->group ? getgrnam(options->group) : NULL;
-	struct epoll_event e = {.events = EPOLLIN, .data.u32 = LISTENER};
 
-	if (!c)
-		abort();
+	if (!c) {
+		lurk_say(message, "%s: no memory for it", options->path);
+		return NULL;
+	}
 	c->session = session;
 	c->options = *options;
-	c->rpc = (struct lurk_rpc){session, options->log, options->log_data};
-	c->group = group ? group->gr_gid : (gid_t)-1;
+	c->rpc = (struct lurk_rpc){session, options->log, options->log_data, NULL};
 	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++)
 		c->clients[i].fd = -1;
+	c->epoll = c->timer = c->spare = -1;
 	c->listener = make_listener(options->path, message);
-	c->epoll = c->listener < 0 ? -1 : epoll_create1(EPOLL_CLOEXEC);
-	if (c->epoll < 0 || epoll_ctl(c->epoll, EPOLL_CTL_ADD, c->listener, &e)) {
+	if (c->listener < 0) {
 		free(c);
 		return NULL;
 	}
-	return c;
+	if (open_rest(c))
+		return c;
+	lurk_say(message, "%s: cannot be served: %s", options->path, strerror(errno));
+	lurk_control_close(c);
+	return NULL;
 }
 
 void lurk_control_close(struct lurk_control *control)
@@ -397,7 +575,12 @@ void lurk_control_close(struct lurk_control *control)
 	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++)
 		shut(control, &control->clients[i]);
 	close(control->listener);
-	close(control->epoll);
+	if (control->epoll >= 0)
+		close(control->epoll);
+	if (control->timer >= 0)
+		close(control->timer);
+	if (control->spare >= 0)
+		close(control->spare);
 	unlink(control->options.path);
 	free(control);
 }

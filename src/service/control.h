@@ -2,22 +2,29 @@
  * The control socket: clients of a Unix stream socket, a JSON object a line, carried out by
  * service/rpc.h for whoever the kernel says they are.
  *
+ *     control.c   clients: who comes, who waits, who has to go
+ *     bytes.h     their buffers, which are wiped wherever they have been
+ *
  * No client can harm another or the keyboards: lines, requests per second, clients per user and
- * what waits to be read are limited, and who goes over a limit is told once and shown out.
+ * what waits to be read are limited, and who goes over a limit is told once and shown out. Where
+ * there is no place left, the one with the least rights that was silent for longest goes. Only one
+ * client at a time has a long line on its way, in or out; others with one wait for it, and not
+ * longer than LURK_CONTROL_PATIENCE_S.
  */
 #ifndef LURK_SERVICE_CONTROL_H
 #define LURK_SERVICE_CONTROL_H
 
 #include "lurk/session.h"
+#include "service/rights.h"
 #include "text/file.h"
 
-enum { LURK_CONTROL_CLIENTS = 32, LURK_CONTROL_PER_USER = 8 };
+enum { LURK_CONTROL_CLIENTS = 32, LURK_CONTROL_PER_USER = 8, LURK_CONTROL_STRANGERS = 16 };
 enum { LURK_CONTROL_BURST = 100, LURK_CONTROL_PER_SECOND = 50 };
+enum { LURK_CONTROL_PATIENCE_S = 10 };
 
 struct lurk_control_options {
-	const char *path;         /* of the socket */
-	const char *group;        /* whose members may change rules */
-	bool status_for_everyone; /* else root, the group and the person at the screen */
+	const char *path; /* of the socket */
+	struct lurk_rights_from rights;
 	void (*log)(void *data, const char *line);
 	void *log_data;
 };

@@ -13,6 +13,7 @@
 
 #include "port/linux/linux.h"
 #include "service/control.h"
+#include "service/news.h"
 #include "service/protocol.h"
 #include "service/supervisor.h"
 
@@ -26,15 +27,6 @@ struct options {
 	bool restore, everyone;
 };
 
-/* What was last said of a keyboard, so that only news is logged. */
-struct known {
-	bool present;
-	uint8_t way;
-	enum lurk_error trouble;
-	unsigned others_changes;
-	char name[64];
-};
-
 struct service {
 	struct options options;
 	struct lurk_linux *machine;
@@ -43,15 +35,12 @@ struct service {
 	struct lurk_session_memory memory;
 	struct lurk_control *control;
 	struct lurk_supervisor supervisor;
-	struct known known[LURK_LINUX_KEYBOARDS];
-	unsigned changes; /* of the session, that were looked at */
-	bool known_trying;
-	uint32_t known_chorded;
+	struct lurk_news news;
 	int signals;
 	bool ready, ending;
 };
 
-/* ---- Log: plugged, applied, refused; never a key --------------------------------------------- */
+/* ---- Log: what news.h says, applied, refused; never a key ------------------------------------ */
 
 static void say(void *data, const char *line)
 {
@@ -59,62 +48,15 @@ static void say(void *data, const char *line)
 	fprintf(stderr, "%s\n", line);
 }
 
-static void log_keyboard(struct service *s, uint16_t number)
-{
-	static const char *const ways[] = {"plain", "by the table", "by the relay"};
-	const struct lurk_session_keyboard *k = &s->memory.keyboards[number];
-	struct known *known = &s->known[number];
-	const struct lurk_identity *identity = &k->info.identity;
-	char line[256];
-
-	if (known->present && (!k->present || strcmp(known->name, identity->name) != 0)) {
-		snprintf(line, sizeof line, "unplugged: %s", known->name);
-		say(s, line);
-		known->present = false;
-	}
-	if (!k->present ||
-	    (known->present && known->way == k->choice.way && known->trouble == k->trouble &&
-	     known->others_changes == k->info.others_changes))
-		return;
-	snprintf(line, sizeof line, "%s: %s (%s %04x:%04x, %s): %s%s",
-		 known->present ? "changed" : "plugged", identity->name,
-		 lurk_bus_name((enum lurk_bus)identity->bus), identity->vendor, identity->product,
-		 identity->place, k->trouble ? "rules not in force: " : ways[k->choice.way],
-		 k->trouble ? lurk_error_text(k->trouble) : "");
-	say(s, line);
-	if (k->info.others_changes > known->others_changes) {
-		snprintf(line, sizeof line,
-			 "%s: another program changed %u entries of its table; they count as its "
-			 "own now",
-			 identity->name, k->info.others_changes);
-		say(s, line);
-	}
-	known->present = true;
-	known->way = k->choice.way;
-	known->trouble = k->trouble;
-	known->others_changes = k->info.others_changes;
-	snprintf(known->name, sizeof known->name, "%s", identity->name);
-}
-
 /* After the session did something: what is to be logged, and whether the watchdog is needed. */
 static void look_at_changes(struct service *s)
 {
 	bool relayed = false;
 
-	if (s->changes == s->session.changes)
+	if (!lurk_news_tell(&s->news, &s->session))
 		return;
-	s->changes = s->session.changes;
-	if (s->known_chorded != s->session.chorded)
-		say(s, s->session.mode.off ? "by the off chord: rules off"
-					   : "by the off chord: rules on");
-	else if (s->known_trying && !s->session.mode.trying)
-		say(s, "nothing is tried any more");
-	s->known_chorded = s->session.chorded;
-	s->known_trying = s->session.mode.trying;
-	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
-		log_keyboard(s, i);
+	for (uint16_t i = 0; i < s->memory.keyboard_count; i++)
 		relayed = relayed || s->memory.keyboards[i].taken;
-	}
 	lurk_supervisor_watch(&s->supervisor, relayed);
 }
 
@@ -206,8 +148,10 @@ static bool open_all(struct service *s, struct lurk_message *message)
 {
 	const struct lurk_control_options control = {
 		.path = s->options.socket,
-		.group = s->options.group,
-		.status_for_everyone = s->options.everyone,
+		.rights = {.users = "/etc/passwd",
+			   .groups = "/etc/group",
+			   .group = s->options.group,
+			   .status_for_everyone = s->options.everyone},
 		.log = say,
 	};
 	sigset_t signals;
@@ -361,6 +305,7 @@ int main(int argc, char **argv)
 		(struct options){LURK_CONTROL_PATH, "/var/lib/lurk/rules", "lurk", false, false};
 	argp_parse(&argp, argc, argv, 0, NULL, &s->options);
 	setvbuf(stderr, NULL, _IOLBF, BUFSIZ);
+	s->news.say = say;
 	umask(0077);
 	/* Its memory has seen keys: no core file, no debugger. */
 	prctl(PR_SET_DUMPABLE, 0);

@@ -1,4 +1,11 @@
-/* Who is at the other end of a socket, and what that person may do. */
+/*
+ * Who is at the other end of a socket, and what that person may do at this moment.
+ *
+ * A member of the group is who was one for the kernel when the connection began, or is listed in
+ * the group's file now; and no more who was listed when the connection began and is not any more.
+ * So an administrator's change holds from the next request on. Only files are read, never another
+ * service that could keep keyboards waiting; who is listed elsewhere is judged by the kernel alone.
+ */
 #ifndef LURK_SERVICE_RIGHTS_H
 #define LURK_SERVICE_RIGHTS_H
 
@@ -6,22 +13,30 @@
 
 #include "service/rpc.h"
 
-struct lurk_peer {
-	uid_t uid;
-	bool in_group; /* root, or a member of the group that may change rules */
+struct lurk_rights_from {
+	const char *users, *groups; /* files: /etc/passwd, /etc/group */
+	const char *group;          /* whose members may change rules */
+	bool status_for_everyone;
 };
 
-/* Asks the kernel; false where it does not tell. `group` is (gid_t)-1 where there is no such group.
- */
-bool lurk_peer_of(int socket, gid_t group, struct lurk_peer *peer);
+struct lurk_peer {
+	uid_t uid;
+	bool was_member; /* for the kernel, when the connection began */
+	bool was_listed; /* in the group's file then */
+};
 
-/* Whether this person's session is the one in front of the seat's screen now. */
-bool lurk_peer_at_seat(const struct lurk_peer *peer, const char *seat);
+/* Who goes before whom where there is not room for all. */
+enum lurk_rank { LURK_RANK_NONE, LURK_RANK_AT_SCREEN, LURK_RANK_MEMBER, LURK_RANK_ROOT };
 
-void lurk_peer_rights(const struct lurk_peer *peer, bool status_for_everyone,
-		      struct lurk_rights *rights);
+/* Asks the kernel; false where it does not tell. */
+bool lurk_peer_of(int socket, const struct lurk_rights_from *from, struct lurk_peer *peer);
 
-/* Whether this peer may read the keys of a keyboard that belongs to the seat, at this moment. */
+/* What the peer may do now, into the caller's rights and seat. */
+enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_rights_from *from,
+				struct lurk_caller *caller);
+
+/* Whether this peer may read the keys of a keyboard that belongs to the seat ("" for the main one),
+ * at this moment. */
 bool lurk_peer_may_watch(const struct lurk_peer *peer, const char *seat);
 
 #endif

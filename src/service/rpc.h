@@ -1,6 +1,14 @@
 /*
  * The control protocol: JSON-RPC 2.0, one request in, one answer out. What docs/control.md
  * describes. It knows neither sockets nor who may call: that is the caller's.
+ *
+ *     rpc.c       lines in, answers out: what may be a request, who may make it, and with which
+ *                 parameters, by the table of methods
+ *     methods.c   what each method does
+ *
+ * Nothing that depends on single presses is answered to who may not watch: two runs that differ
+ * only in which keys were pressed look the same to them. So they are told the rules as they were
+ * asked for, whatever keys have switched since.
  */
 #ifndef LURK_SERVICE_RPC_H
 #define LURK_SERVICE_RPC_H
@@ -9,7 +17,10 @@
 
 #include "lurk/session.h"
 
+/* The longest lines; what of a request is no text may have so many parts, one in another so deep:
+ * so that reading one takes little more memory than its line. */
 enum { LURK_RPC_LINE = 2 * (1 << 19) + 4096, LURK_RPC_SHORT_LINE = 4096 };
+enum { LURK_RPC_PARTS = 64, LURK_RPC_DEPTH = 6 };
 
 /* Errors of ours, beside those of JSON-RPC 2.0. */
 enum lurk_rpc_code {
@@ -17,6 +28,7 @@ enum lurk_rpc_code {
 	LURK_RPC_REFUSED = -32002,     /* data: an enum lurk_error, its keyboard, its rules */
 	LURK_RPC_NOT_STORED = -32003,  /* no image of that number is kept */
 	LURK_RPC_TOO_MUCH = -32004,    /* too long, too often, too many */
+	LURK_RPC_NO_MEMORY = -32005,   /* what came of the request is not known */
 };
 
 enum { LURK_RPC_WORD = 64 }; /* of a profile */
@@ -26,13 +38,19 @@ struct lurk_rights {
 	bool status, change, off, watch;
 };
 
+/* One connection: lurk_rpc_come() when it begins, lurk_rpc_gone() when it ends; its memory stays
+ * where it is meanwhile. */
 struct lurk_caller {
+	struct lurk_caller *next;
 	uint32_t uid;
 	struct lurk_rights rights;
-	bool watching;    /* set by `watch` and `unwatch` */
-	bool withholding; /* by `watch`, with what is pressed for it alone */
-	uint32_t trial;   /* that it began by `try`: lurk_session.trials; 0 for none */
-	bool using;       /* a profile is in force until it is gone, then `used_before` again */
+	char seat[32]; /* whose screen that person is at; "" for the main one */
+	bool watching; /* set by `watch` and `unwatch` */
+	/* By `watch` with `take`: until when what is pressed on a seat is withheld for it. */
+	uint64_t takes_until_us;
+	char takes_seat[32];
+	uint32_t trial; /* that it began by `try`: lurk_session.trials; 0 for none */
+	bool using;     /* a profile is in force until it is gone, then `used_before` again */
 	char used[LURK_RPC_WORD], used_before[LURK_RPC_WORD];
 };
 
@@ -41,21 +59,30 @@ struct lurk_rpc {
 	/* Tells an administrator what was done; never a key. */
 	void (*log)(void *data, const char *line);
 	void *log_data;
+	struct lurk_caller *callers; /* all that are connected */
 };
 
-/* Carries out one line. Returns the answer, to be freed, or NULL where none is wanted. */
-struct json_object *lurk_rpc_call(const struct lurk_rpc *rpc, struct lurk_caller *caller,
-				  const char *line, size_t length);
+/* Carries out one line. Returns the answer, to be freed; NULL where none is wanted, and, with
+ * *starved, where there is no memory for one. */
+struct json_object *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller,
+				  const char *line, size_t length, bool *starved);
 
-/* What ends with the connection: a trial, a profile that was to end with it, presses withheld. */
-void lurk_rpc_gone(const struct lurk_rpc *rpc, struct lurk_caller *caller);
+void lurk_rpc_come(struct lurk_rpc *rpc, struct lurk_caller *caller);
+/* What the connection began ends with it: its trial, its profile, its take; nobody else's. */
+void lurk_rpc_gone(struct lurk_rpc *rpc, struct lurk_caller *caller);
+/* Its watch ends, and its take, since it may not watch any more. */
+void lurk_rpc_end_watch(struct lurk_rpc *rpc, struct lurk_caller *caller);
 
-/* An answer to what could not even be read. */
-struct json_object *lurk_rpc_error(enum lurk_rpc_code code, const char *text);
+/* An answer to what could not even be read, as a line with its newline: a constant, for which no
+ * memory is needed. */
+#define LURK_RPC_ERROR_LINE(code, text)                                                      \
+	"{\"jsonrpc\":\"2.0\",\"id\":null,\"error\":{\"code\":" #code ",\"message\":\"" text \
+	"\"}}\n"
 
-/* The notification of a key event, as those who watch get it. */
-struct json_object *lurk_rpc_key(const struct lurk_event *event, const struct lurk_action *action);
-/* The one that ends a watch. */
-struct json_object *lurk_rpc_watch_ended(const char *why);
+/* The notification of a key event, as those who watch get it: a line with its newline. No library
+ * writes it, in whose memory it would stay. Returns its length. */
+enum { LURK_RPC_KEY_LINE = 320 };
+size_t lurk_rpc_key(const struct lurk_event *event, const struct lurk_action *action,
+		    char line[LURK_RPC_KEY_LINE]);
 
 #endif

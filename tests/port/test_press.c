@@ -263,9 +263,18 @@ static void switch_rules(struct desk *d)
 	lurk_session_switch(&d->session, NULL, !d->session.mode.off, &d->report);
 }
 
+static bool is_withheld(const struct desk *d)
+{
+	bool any = false;
+
+	for (uint16_t i = 0; i < d->session.numbers; i++)
+		any = any || d->session.memory.keyboards[i].holds & LURK_HOLD_WITHHELD;
+	return any;
+}
+
 static void withhold(struct desk *d)
 {
-	lurk_session_withhold(&d->session, d->session.withholding ? 0 : 300000);
+	lurk_session_withhold(&d->session, "", is_withheld(d) ? 0 : 300000);
 }
 
 static void plug(struct desk *d)
@@ -349,7 +358,7 @@ static void rest(struct desk *d)
 			finger(d, k, i, false);
 	}
 	settle(d);
-	lurk_session_withhold(&d->session, 0);
+	lurk_session_withhold(&d->session, "", 0);
 	pass(d, 5000);
 	for (unsigned k = 0; k < KEYBOARDS; k++) {
 		const struct lurk_session_keyboard *keyboard = &d->keyboards[k];

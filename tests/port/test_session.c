@@ -745,12 +745,12 @@ static void withheld_presses_reach_nobody(void **state)
 
 			assert_int_equal(apply(b, rules[i]), LURK_OK);
 			press(b, "+KeyA");
-			lurk_session_withhold(&b->session, 10000000);
+			lurk_session_withhold(&b->session, "", 10000000);
 			play(b, "-KeyA +CapsLock -CapsLock +KeyB ~7000", "KeyA+ KeyA- ");
 			if (end_by == 0)
 				pass(b, 3000);
 			else if (end_by == 1)
-				lurk_session_withhold(&b->session, 0);
+				lurk_session_withhold(&b->session, "", 0);
 			else
 				press(b, "+ShiftLeft +ShiftRight +Escape ~2100");
 			play(b, "-KeyB -ShiftLeft -ShiftRight -Escape", "");
@@ -758,9 +758,9 @@ static void withheld_presses_reach_nobody(void **state)
 			play(b, "+CapsLock -CapsLock",
 			     i && !off ? "Tab+ Tab- " : "CapsLock+ CapsLock- ");
 			/* Other rules, by the relay, while they are withheld. */
-			lurk_session_withhold(&b->session, 10000000);
+			lurk_session_withhold(&b->session, "", 10000000);
 			assert_int_equal(apply(b, "KeyA>Enter"), LURK_OK);
-			lurk_session_withhold(&b->session, 0);
+			lurk_session_withhold(&b->session, "", 0);
 			sim_rig_got(b->rig);
 			play(b, "+KeyA -KeyA", "Enter+ Enter- ");
 			end(b);
@@ -922,7 +922,7 @@ static void what_is_taken_is_told(void **state)
 	pass(b, 500);
 	assert_false(b->keyboards[1].taken);
 	before = b->session.changes;
-	lurk_session_withhold(&b->session, 100000);
+	lurk_session_withhold(&b->session, "", 100000);
 	assert_true(b->keyboards[1].taken);
 	assert_int_not_equal(b->session.changes, before);
 	pass(b, 1000);

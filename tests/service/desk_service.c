@@ -1,5 +1,6 @@
 /* The service's control socket in front of a simulated desk: desk_service FOLDER SOCKET GROUP
- * [everyone], where everyone may ask for the status. Lines of standard input are played on the
+ * [everyone], where everyone may ask for the status. Users and groups are those of FOLDER/users and
+ * FOLDER/groups. Lines of standard input are played on the
  * desk, each answered with "done"; its end is the end. */
 #include <poll.h>
 #include <stdlib.h>
@@ -30,15 +31,24 @@ static bool play(struct lurk_computer *computer, char *line, size_t length)
 
 int main(int argc, char **argv)
 {
-	const struct lurk_control_options options = {
-		.path = argv[2], .group = argv[3], .status_for_everyone = argc > 4, .log = say};
+	char users[256], groups[256];
+	const struct lurk_control_options options = {.path = argv[2],
+						     .rights = {.users = users,
+								.groups = groups,
+								.group = argv[3],
+								.status_for_everyone = argc > 4},
+						     .log = say};
 	struct lurk_computer computer;
 	struct lurk_control *control;
 	struct lurk_message why;
 	struct pollfd ready[2] = {{STDIN_FILENO, POLLIN, 0}, {-1, POLLIN, 0}};
 	char line[512];
 
-	if (argc < 4 || !lurk_computer_open(&computer, argv[1], &why))
+	if (argc < 4)
+		return 1;
+	snprintf(users, sizeof users, "%s/users", argv[1]);
+	snprintf(groups, sizeof groups, "%s/groups", argv[1]);
+	if (!lurk_computer_open(&computer, argv[1], &why))
 		return 1;
 	control = lurk_control_open(&computer.session, &options, &why);
 	if (!control)

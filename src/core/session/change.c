@@ -86,6 +86,28 @@ static void adopt_all(struct lurk_session *s)
 	lurk_rules_retire(s);
 }
 
+static void tell_one(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+	const struct lurk_session_mode asked = lurk_session_asked(s);
+	struct lurk_compile_report unused;
+
+	k->told = k->choice;
+	if (asked.profile == s->mode.profile && asked.off == s->mode.off)
+		return;
+	if (lurk_change_plan(s, &asked, number, &unused))
+		memset(&k->plan, 0, sizeof k->plan);
+	k->told = k->plan.choice;
+}
+
+void lurk_change_tell(struct lurk_session *s)
+{
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		if (lurk_session_at(s, i)->present)
+			tell_one(s, i);
+	}
+}
+
 void lurk_change_give_up(struct lurk_session *s, uint16_t number, enum lurk_error why)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
@@ -123,6 +145,7 @@ void lurk_change_back(struct lurk_session *s, const struct lurk_session_mode *to
 		if (k->present && (k->trouble || enforce(s, i)))
 			lurk_change_give_up(s, i, k->trouble);
 	}
+	lurk_change_tell(s);
 	lurk_hold_listen_all(s);
 }
 
@@ -147,10 +170,12 @@ enum lurk_error lurk_change(struct lurk_session *s, const struct lurk_session_mo
 		error = enforce(s, i);
 		report->keyboard = i;
 	}
-	if (error && changed)
+	if (error && changed) {
 		lurk_change_back(s, &was);
-	else if (!error)
+	} else if (!error) {
+		lurk_change_tell(s);
 		lurk_hold_listen_all(s);
+	}
 	return error;
 }
 
@@ -169,5 +194,6 @@ void lurk_change_one(struct lurk_session *s, uint16_t number)
 		if (error || enforce(s, number))
 			lurk_change_give_up(s, number, error ? error : k->trouble);
 	}
+	tell_one(s, number);
 	lurk_hold_listen_all(s);
 }

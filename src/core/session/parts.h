@@ -90,6 +90,9 @@ void lurk_change_one(struct lurk_session *s, uint16_t number);
 enum lurk_error lurk_change_plan(struct lurk_session *s, const struct lurk_session_mode *mode,
 				 uint16_t number, struct lurk_compile_report *report);
 
+/* Works out for each keyboard how the mode that was asked for would be in force on it. */
+void lurk_change_tell(struct lurk_session *s);
+
 /* Plain: after an error, rather than taken and dead. */
 void lurk_change_give_up(struct lurk_session *s, uint16_t number, enum lurk_error why);
 
@@ -111,7 +114,8 @@ enum lurk_error lurk_rules_load(struct lurk_session *s);
 /* Ends text that is typed out of a rule set that is no longer held. */
 void lurk_rules_retire(struct lurk_session *s);
 
-/* By a key: all rules, or all but those that switch them. */
+/* By a key: another profile; all rules, or all but those that switch them. */
+enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, uint16_t profile);
 enum lurk_error lurk_rules_toggle(struct lurk_session *s);
 
 /* Presses and releases a key by a keyboard's stand-in, whether it is taken or not. */

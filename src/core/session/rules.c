@@ -161,6 +161,8 @@ static void start_with(const struct lurk_ruleset *set, struct lurk_text word,
 	lurk_image_profile(&set->image, mode->profile, &profile);
 	if (profile.based_on)
 		mode->previous = (uint16_t)(profile.based_on - 1U);
+	mode->asked_profile = mode->profile;
+	mode->asked_previous = mode->previous;
 }
 
 static bool is_held(const struct lurk_session *s, unsigned ruleset)
@@ -312,7 +314,7 @@ enum lurk_error lurk_session_switch(struct lurk_session *session,
 	lurk_session_end_try(session);
 	memset(report, 0, sizeof *report);
 	to = session->mode;
-	to.off = off;
+	to.off = to.asked_off = off;
 	to.toggled = false;
 	return lurk_change(session, &to, request, report);
 }
@@ -329,22 +331,42 @@ enum lurk_error lurk_rules_toggle(struct lurk_session *s)
 	return lurk_change(s, &to, NULL, &report);
 }
 
-enum lurk_error lurk_session_use(struct lurk_session *session, const struct lurk_request *request,
-				 uint16_t profile, struct lurk_apply_report *report)
+static enum lurk_error use(struct lurk_session *s, const struct lurk_request *request,
+			   uint16_t profile, bool asked, struct lurk_apply_report *report)
 {
-	const struct lurk_ruleset *set = &session->rulesets[session->mode.ruleset];
-	struct lurk_session_mode to = session->mode;
+	const struct lurk_ruleset *set = &s->rulesets[s->mode.ruleset];
+	struct lurk_session_mode to = s->mode;
 
 	memset(report, 0, sizeof *report);
 	if (profile == LURK_PREVIOUS)
 		profile = to.previous;
 	if (!set->loaded || profile >= set->image.profile_count)
 		return LURK_ERR_NO_PROFILE;
-	if (profile == to.profile)
-		return LURK_OK;
-	to.previous = to.profile;
+	if (profile != to.profile)
+		to.previous = to.profile;
 	to.profile = profile;
-	return lurk_change(session, &to, request, report);
+	if (asked && profile != to.asked_profile) {
+		to.asked_previous = to.asked_profile;
+		to.asked_profile = profile;
+	}
+	if (profile != s->mode.profile)
+		return lurk_change(s, &to, request, report);
+	s->mode = to;
+	lurk_change_tell(s);
+	return LURK_OK;
+}
+
+enum lurk_error lurk_session_use(struct lurk_session *session, const struct lurk_request *request,
+				 uint16_t profile, struct lurk_apply_report *report)
+{
+	return use(session, request, profile, true, report);
+}
+
+enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, uint16_t profile)
+{
+	struct lurk_apply_report unused;
+
+	return use(s, NULL, profile, false, &unused);
 }
 
 const struct lurk_image *lurk_session_image(const struct lurk_session *session)

@@ -82,23 +82,31 @@ static void unplugged(struct lurk_session *s, uint16_t number)
 
 /* ---- What is withheld ----------------------------------------------------------------------- */
 
-void lurk_session_withhold(struct lurk_session *session, uint64_t for_us)
+static void withhold_one(struct lurk_session *s, uint16_t number, bool begins)
 {
-	session->withholding = for_us != 0;
-	if (for_us)
-		session->withhold_until_us = session->port->class->elapsed(session->port) + for_us;
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+
+	if (begins && !(k->holds & LURK_HOLD_WITHHELD)) {
+		lurk_engine_cancel(&s->engine);
+		lurk_engine_release(&s->engine, number);
+		lurk_session_send(s);
+	}
+	lurk_hold(s, number, LURK_HOLD_WITHHELD, begins);
+	lurk_hold_listen(s, number);
+}
+
+void lurk_session_withhold(struct lurk_session *session, const char *seat, uint64_t for_us)
+{
+	const uint64_t until = for_us ? session->port->class->elapsed(session->port) + for_us : 0;
+
 	for (uint16_t i = 0; i < session->numbers; i++) {
 		struct lurk_session_keyboard *k = lurk_session_at(session, i);
 
-		if (!k->present || *k->info.seat)
+		if (!k->present || !lurk_equal(k->info.seat, seat) ||
+		    (!for_us && !(k->holds & LURK_HOLD_WITHHELD)))
 			continue;
-		if (for_us && !(k->holds & LURK_HOLD_WITHHELD)) {
-			lurk_engine_cancel(&session->engine);
-			lurk_engine_release(&session->engine, i);
-			lurk_session_send(session);
-		}
-		lurk_hold(session, i, LURK_HOLD_WITHHELD, for_us != 0);
-		lurk_hold_listen(session, i);
+		k->withheld_until_us = until;
+		withhold_one(session, i, for_us != 0);
 	}
 }
 
@@ -128,18 +136,18 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 }
 
 /* Off, whatever was; or on. Off in any case: a machine that refuses half of it is plain then. */
-static void chord_held(struct lurk_session *s)
+static void chord_held(struct lurk_session *s, uint16_t number)
 {
 	const bool off = s->mode.trying || !s->mode.off;
 	struct lurk_apply_report unused;
 	struct lurk_session_mode to;
 
-	lurk_session_withhold(s, 0);
+	lurk_session_withhold(s, lurk_session_at(s, number)->info.seat, 0);
 	s->chorded++;
 	if (lurk_session_switch(s, NULL, off, &unused) == LURK_OK || !off)
 		return;
 	to = s->mode;
-	to.off = true;
+	to.off = to.asked_off = true;
 	to.toggled = false;
 	lurk_change_back(s, &to);
 }
@@ -149,12 +157,11 @@ static void chord_held(struct lurk_session *s)
 /* What a key has asked for: after all that it gave was sent. */
 static void fulfil_wishes(struct lurk_session *s)
 {
-	struct lurk_apply_report unused;
 	struct lurk_wish wish;
 
 	while (lurk_engine_take_wish(&s->engine, &wish)) {
 		if (wish.gives == LURK_GIVES_PROFILE)
-			lurk_session_use(s, NULL, wish.profile, &unused);
+			lurk_rules_use_by_key(s, wish.profile);
 		else
 			lurk_rules_toggle(s);
 		lurk_session_send(s);
@@ -254,8 +261,6 @@ uint64_t lurk_session_deadline(const struct lurk_session *session)
 
 	if (session->mode.trying)
 		soonest = sooner(soonest, session->mode.until_us);
-	if (session->withholding)
-		soonest = sooner(soonest, session->withhold_until_us);
 	for (uint16_t i = 0; i < session->numbers; i++) {
 		const struct lurk_session_keyboard *k = &session->memory.keyboards[i];
 
@@ -263,6 +268,8 @@ uint64_t lurk_session_deadline(const struct lurk_session *session)
 			continue;
 		soonest = sooner(soonest, lurk_chord_deadline(&k->chord));
 		soonest = sooner(soonest, k->caps_us);
+		if (k->holds & LURK_HOLD_WITHHELD)
+			soonest = sooner(soonest, k->withheld_until_us);
 		if (k->waits || (k->taken && !k->holds))
 			soonest = sooner(soonest, k->due_us);
 	}
@@ -278,12 +285,16 @@ static bool keyboard_due(struct lurk_session *s, uint16_t number, uint64_t now)
 		return false;
 	if (lurk_chord_due(&k->chord, now)) {
 		k->holds &= (uint8_t)~LURK_HOLD_CHORD;
-		chord_held(s);
+		chord_held(s, number);
 		return true;
 	}
 	if (k->caps_us <= now) {
 		k->caps_us = LURK_NEVER;
 		lurk_locks_caps_off(s, number);
+		return true;
+	}
+	if (k->holds & LURK_HOLD_WITHHELD && k->withheld_until_us <= now) {
+		withhold_one(s, number, false);
 		return true;
 	}
 	if (k->waits && k->due_us <= now) {
@@ -318,9 +329,7 @@ static bool due(struct lurk_session *s)
 		if (keyboard_due(s, i, now))
 			return true;
 	}
-	if (s->withholding && now >= s->withhold_until_us)
-		lurk_session_withhold(s, 0);
-	else if (s->mode.trying && now >= s->mode.until_us)
+	if (s->mode.trying && now >= s->mode.until_us)
 		lurk_session_end_try(s);
 	return true;
 }
@@ -474,7 +483,6 @@ bool lurk_session_leave(struct lurk_session *session)
 
 	if (!session->leaving) {
 		session->leaving = true;
-		session->withholding = false;
 		to.off = true;
 		to.toggled = to.trying = false;
 		lurk_engine_cancel(&session->engine);

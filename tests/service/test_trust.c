@@ -1,0 +1,418 @@
+/* Clients with different rights, in every order of requests, while keys are pressed; against a
+ * plain model of who may do what, what is in force, and whose it is. And twice at once, in two
+ * worlds that differ only in which keys are pressed: whoever may not watch must not see a
+ * difference, nor may the log.
+ *
+ * LURK_SOAK=N does N times as much. */
+#include "../core/rules.h"
+#include "../port/refusing.h"
+#include "../port/rig.h"
+
+#include "service/news.h"
+#include "service/rpc.h"
+#include "text/hex.h"
+
+enum { IMAGE = 4096, KEYMAPS = 1 << 16, KEYBOARDS = 2, CALLERS = 6, SETS = 6, STEPS = 100000 };
+
+static const char *const keys[] = {"KeyA", "KeyB", "KeyE", "CapsLock", "F2", "F9", "ShiftLeft"};
+
+/* The first profile's word is "test". Rules by which single keys switch, light and lock. */
+static const char *const sets[SETS] = {
+	"KeyA<>KeyB",
+	"F9>toggle; KeyA>KeyB",
+	"KeyE>=game; |game/test; KeyA>KeyX; Shift+KeyB>\"#\"; KeyE>=previous",
+	"relay KeyE>=game; |game/test; KeyA<>KeyB; F9>toggle; F2>=previous",
+	"KeyE>CapsLock; CapsLock>nothing",
+	"F2>=game; F9>toggle; |game; CapsLock>KeyA; F2>=test",
+};
+static const bool has_game[SETS] = {false, false, true, true, false, true};
+
+struct world {
+	struct sim_rig *rig;
+	struct lurk_session session;
+	struct lurk_session_memory memory;
+	struct lurk_session_keyboard keyboards[KEYBOARDS];
+	struct lurk_engine_keyboard engines[KEYBOARDS];
+	uint8_t images[2][IMAGE];
+	_Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	struct lurk_rpc rpc;
+	struct lurk_caller callers[CALLERS];
+	uint64_t presses; /* a seed */
+	bool down[KEYBOARDS][COUNT(keys)];
+	struct lurk_news news;
+	char log[4096];
+};
+
+enum { ROOT, MEMBER, OTHER_MEMBER, AT_SCREEN, MAY_ASK, STRANGER };
+static const struct lurk_rights rights_of[CALLERS] = {
+	{true, true, true, true},  {true, true, true, false},   {true, true, true, false},
+	{true, false, true, true}, {true, false, false, false}, {false, false, false, false},
+};
+
+/* What is in force, as far as it was asked for. */
+struct state {
+	bool off, trying;
+	unsigned set; /* 1 + its index, 0 for none */
+	bool game;
+	uint64_t sequence;
+};
+
+struct model {
+	struct state now, before;
+	unsigned owner; /* of what is tried */
+	uint64_t until_us, last;
+	uint64_t takes_us[CALLERS];
+};
+
+struct test {
+	struct world worlds[2];
+	struct model model;
+	uint64_t seed, clock_us;
+	char digits[SETS][2 * TEST_IMAGE + 1];
+	char asked[2 * TEST_IMAGE + 400], answers[2][16384];
+	unsigned long requests, refusals;
+};
+
+static unsigned any(struct test *t, unsigned n)
+{
+	return random_next(&t->seed) % n;
+}
+
+/* ---- Two worlds -------------------------------------------------------------------------------
+ */
+
+static void log_line(void *data, const char *line)
+{
+	struct world *w = data;
+
+	snprintf(w->log + strlen(w->log), sizeof w->log - strlen(w->log), "%s\n", line);
+}
+
+static void settle(struct world *w)
+{
+	while (lurk_session_step(&w->session))
+		;
+	lurk_news_tell(&w->news, &w->session);
+}
+
+static void pass(struct world *w, uint64_t until_us)
+{
+	do
+		settle(w);
+	while (lurk_sim_pass(w->rig->sim, until_us));
+	settle(w);
+}
+
+static void begin(struct world *w, uint64_t seed)
+{
+	w->rig = sim_rig_make("  wagtail: {wired: usb, product: \"fade:0001\", place: usb-1}\n"
+			      "  heron: {wired: translated, built-in: true}\n");
+	w->memory = SESSION_MEMORY(w);
+	w->presses = seed;
+	w->news = (struct lurk_news){.say = log_line, .data = w};
+	w->rpc = (struct lurk_rpc){&w->session, log_line, w, NULL};
+	assert_int_equal(lurk_session_start(&w->session, &w->memory, w->rig->rig.port), LURK_OK);
+	settle(w);
+	for (unsigned c = 0; c < CALLERS; c++) {
+		w->callers[c] = (struct lurk_caller){.uid = c, .rights = rights_of[c]};
+		lurk_rpc_come(&w->rpc, &w->callers[c]);
+	}
+}
+
+/* Any key here, another there. The off chord is no single key, so it is never whole. */
+static void press(struct world *w)
+{
+	const unsigned k = random_next(&w->presses) % KEYBOARDS;
+	const unsigned key = random_next(&w->presses) % COUNT(keys);
+
+	w->down[k][key] = !w->down[k][key];
+	sim_rig_key(w->rig, k, keys[key], w->down[k][key]);
+	settle(w);
+}
+
+/* ---- Requests ---------------------------------------------------------------------------------
+ */
+
+enum { STATUS, GET_IMAGE, APPLY, TRY, KEEP, END_TRY, SWITCH, USE, WATCH, UNWATCH, METHODS };
+static const char *const names[METHODS] = {"status",  "image",  "apply", "try",   "keep",
+					   "end_try", "switch", "use",   "watch", "unwatch"};
+
+static bool may(const struct lurk_rights *r, unsigned method)
+{
+	static const unsigned needs[METHODS] = {0, 0, 1, 1, 1, 2, 2, 2, 3, 3};
+	const bool has[] = {r->status, r->change, r->off, r->watch};
+
+	return has[needs[method]];
+}
+
+/* What a request says; `with` is what it is about. */
+static void write_request(struct test *t, unsigned method, unsigned with)
+{
+	char params[2 * TEST_IMAGE + 200] = "";
+
+	switch (method) {
+	case APPLY:
+		snprintf(params, sizeof params, "\"image\":\"%s\"", t->digits[with % SETS]);
+		break;
+	case TRY:
+		snprintf(params, sizeof params, "\"image\":\"%s\",\"seconds\":%u",
+			 t->digits[with % SETS], 1 + with / SETS % 5);
+		break;
+	case SWITCH:
+		snprintf(params, sizeof params, "\"off\":%s", with % 2 ? "true" : "false");
+		break;
+	case USE:
+		snprintf(params, sizeof params, "\"profile\":\"%s\"", with % 2 ? "game" : "test");
+		break;
+	case WATCH:
+		if (with % 2)
+			snprintf(params, sizeof params, "\"take\":true,\"seconds\":%u",
+				 1 + with / 2 % 5);
+		break;
+	default:
+		break;
+	}
+	snprintf(t->asked, sizeof t->asked,
+		 "{\"jsonrpc\":\"2.0\",\"id\":1,\"method\":\"%s\",\"params\":{%s}}", names[method],
+		 params);
+}
+
+static void ask(struct test *t, unsigned world, unsigned caller)
+{
+	struct world *w = &t->worlds[world];
+	struct json_object *answer;
+	bool starved;
+
+	answer = lurk_rpc_call(&w->rpc, &w->callers[caller], t->asked, strlen(t->asked), &starved);
+	assert_non_null(answer);
+	assert_false(starved);
+	snprintf(t->answers[world], sizeof t->answers[world], "%s",
+		 json_object_to_json_string_ext(answer, JSON_C_TO_STRING_PLAIN));
+	json_object_put(answer);
+	settle(w);
+}
+
+/* ---- The model --------------------------------------------------------------------------------
+ */
+
+static uint64_t now(const struct test *t)
+{
+	return lurk_sim_now(t->worlds[0].rig->sim);
+}
+
+static void end_trial(struct model *m)
+{
+	if (m->now.trying)
+		m->now = m->before;
+}
+
+/* Whether it is carried out by the model, which then holds what comes of it. */
+static bool model_does(struct test *t, unsigned caller, unsigned method, unsigned with)
+{
+	struct model *m = &t->model;
+
+	switch (method) {
+	case GET_IMAGE:
+		return m->now.set;
+	case APPLY:
+		end_trial(m);
+		m->now = (struct state){.set = 1 + with % SETS, .sequence = ++m->last};
+		return true;
+	case TRY:
+		end_trial(m);
+		m->before = m->now;
+		m->now = (struct state){.set = 1 + with % SETS, .trying = true};
+		m->owner = caller;
+		m->until_us = now(t) + (1 + with / SETS % 5) * UINT64_C(1000000);
+		return true;
+	case KEEP:
+		if (!m->now.trying)
+			return false;
+		m->now.trying = false;
+		m->now.sequence = ++m->last;
+		return true;
+	case END_TRY:
+		if (!m->now.trying)
+			return false;
+		end_trial(m);
+		return true;
+	case SWITCH:
+		if (!(with % 2) && !rights_of[caller].change)
+			return false;
+		end_trial(m);
+		m->now.off = with % 2;
+		return true;
+	case USE:
+		if (!m->now.set || (with % 2 && !has_game[m->now.set - 1]))
+			return false;
+		m->now.game = with % 2;
+		return true;
+	case WATCH:
+		if (with % 2)
+			m->takes_us[caller] = now(t) + (1 + with / 2 % 5) * UINT64_C(1000000);
+		return true;
+	case UNWATCH:
+		m->takes_us[caller] = 0;
+		return true;
+	default:
+		return true;
+	}
+}
+
+static void model_leaves(struct test *t, unsigned caller)
+{
+	if (t->model.now.trying && t->model.owner == caller)
+		end_trial(&t->model);
+	t->model.takes_us[caller] = 0;
+}
+
+static bool anybody_takes(const struct test *t)
+{
+	for (unsigned c = 0; c < CALLERS; c++) {
+		if (t->model.takes_us[c] > now(t))
+			return true;
+	}
+	return false;
+}
+
+static void judge(struct test *t)
+{
+	const struct model *m = &t->model;
+	const struct world *w = &t->worlds[0];
+	const struct lurk_session_mode mode = lurk_session_asked(&w->session);
+	const struct lurk_image *image = lurk_session_image(&w->session);
+
+	assert_int_equal(mode.off, m->now.off);
+	assert_int_equal(mode.trying, m->now.trying);
+	assert_int_equal(image != NULL, m->now.set != 0);
+	assert_int_equal(mode.profile, m->now.game);
+	if (image)
+		assert_int_equal(image->sequence, m->now.sequence);
+	for (unsigned k = 0; k < KEYBOARDS; k++)
+		assert_int_equal(!!(w->keyboards[k].holds & LURK_HOLD_WITHHELD), anybody_takes(t));
+}
+
+/* ---- Steps ------------------------------------------------------------------------------------
+ */
+
+static void go_on(struct test *t, uint64_t us)
+{
+	t->clock_us += us;
+	pass(&t->worlds[0], t->clock_us);
+	pass(&t->worlds[1], t->clock_us);
+	if (t->model.now.trying && now(t) >= t->model.until_us)
+		end_trial(&t->model);
+}
+
+/* What who may watch asks for may be told to others: that it is a key's doing nobody knows. So they
+ * leave alone what depends on keys, here. */
+static void request(struct test *t)
+{
+	const unsigned caller = any(t, CALLERS), method = any(t, METHODS), with = any(t, 1000);
+	const struct lurk_rights *rights = &rights_of[caller];
+	const char *answer = t->answers[0];
+	bool done;
+
+	write_request(t, method, with);
+	ask(t, 0, caller);
+	ask(t, 1, caller);
+	if (!rights->watch && strcmp(t->answers[0], t->answers[1]) != 0) {
+		fprintf(stderr, "%s\n%s\n%s\n", t->asked, t->answers[0], t->answers[1]);
+		fail_msg("caller %u saw a difference", caller);
+	}
+	t->requests++;
+	if (!may(rights, method)) {
+		t->refusals++;
+		if (!strstr(answer, "\"code\":-32001"))
+			fail_msg("caller %u may not %s: %s", caller, names[method], answer);
+		return;
+	}
+	done = model_does(t, caller, method, with);
+	if (done != !!strstr(answer, "\"result\":"))
+		fail_msg("caller %u: %.200s\n%s", caller, t->asked, answer);
+}
+
+static void reconnect(struct test *t)
+{
+	const unsigned caller = any(t, CALLERS);
+
+	for (unsigned i = 0; i < 2; i++) {
+		struct world *w = &t->worlds[i];
+
+		lurk_rpc_gone(&w->rpc, &w->callers[caller]);
+		w->callers[caller] =
+			(struct lurk_caller){.uid = caller, .rights = rights_of[caller]};
+		lurk_rpc_come(&w->rpc, &w->callers[caller]);
+		settle(w);
+	}
+	model_leaves(t, caller);
+}
+
+static void step(struct test *t)
+{
+	const unsigned what = any(t, 20);
+
+	if (what < 9) {
+		press(&t->worlds[0]);
+		press(&t->worlds[1]);
+		go_on(t, 20000);
+	} else if (what < 17) {
+		request(t);
+	} else if (what < 18) {
+		reconnect(t);
+	} else {
+		go_on(t, any(t, 800000));
+	}
+	judge(t);
+	assert_string_equal(t->worlds[0].log, t->worlds[1].log);
+	t->worlds[0].log[0] = t->worlds[1].log[0] = '\0';
+}
+
+static void write_sets(struct test *t)
+{
+	for (unsigned i = 0; i < SETS; i++) {
+		struct test_rules *rules = calloc(1, sizeof *rules);
+		const char *text = sets[i];
+
+		if (!strncmp(text, "relay ", 6)) {
+			rules->way = LURK_WAY_RELAY;
+			text += 6;
+		}
+		test_rules_read(rules, text);
+		assert_int_equal(test_rules_image(rules), LURK_OK);
+		lurk_hex_write(rules->bytes, rules->length, t->digits[i]);
+		free(rules);
+	}
+}
+
+static void nobody_learns_or_does_what_is_not_theirs(void **state)
+{
+	const char *soak = getenv("LURK_SOAK");
+	const unsigned long steps = STEPS * (soak ? strtoul(soak, NULL, 10) : 1);
+	struct test *t = calloc(1, sizeof *t);
+
+	(void)state;
+	t->seed = 13;
+	write_sets(t);
+	begin(&t->worlds[0], 101);
+	begin(&t->worlds[1], 202);
+	t->clock_us = now(t);
+	for (unsigned long i = 0; i < steps; i++)
+		step(t);
+	print_message("%lu requests, %lu refused, %llu images stored\n", t->requests, t->refusals,
+		      (unsigned long long)t->model.last);
+	for (unsigned i = 0; i < 2; i++) {
+		lurk_session_stop(&t->worlds[i].session);
+		sim_rig_end(t->worlds[i].rig);
+	}
+	free(t);
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(nobody_learns_or_does_what_is_not_theirs),
+	};
+
+	return cmocka_run_group_tests(tests, NULL, NULL);
+}
