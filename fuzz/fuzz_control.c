@@ -61,18 +61,17 @@ static void say(void *data, const char *line)
 		abort();
 }
 
-static void call(const struct lurk_rpc *rpc, const char *line, size_t length)
+static void call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line, size_t length)
 {
-	struct lurk_caller caller = {.rights = {true, true, true, true}};
-	struct json_object *reply = lurk_rpc_call(rpc, &caller, line, length), *one, *other;
+	bool starved;
+	json_t *reply = lurk_rpc_call(rpc, caller, line, length, &starved);
+	char *text = reply ? json_dumps(reply, JSON_COMPACT) : NULL;
 
-	if (!reply)
-		return;
-	if (strchr(json_object_to_json_string_ext(reply, JSON_C_TO_STRING_PLAIN), '\n') ||
-	    json_object_object_get_ex(reply, "result", &one) ==
-		    json_object_object_get_ex(reply, "error", &other))
+	if (reply && (!text || strchr(text, '\n') ||
+		      !json_object_get(reply, "result") == !json_object_get(reply, "error")))
 		abort();
-	json_object_put(reply);
+	free(text);
+	json_decref(reply);
 }
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
@@ -87,16 +86,18 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 						   KEYBOARDS, {images[0], images[1]},
 						   IMAGE,     {keymaps[0], keymaps[1]},
 						   KEYMAPS};
-	const struct lurk_rpc rpc = {&session, say, NULL};
+	struct lurk_caller caller = {.rights = {true, true, true, true}};
+	struct lurk_rpc rpc = {&session, say, NULL, NULL};
 	const char *at = (const char *)data, *end = at + size;
 
 	memset(machine.lengths, 0, sizeof machine.lengths);
 	lurk_session_start(&session, &memory, &machine.port);
+	lurk_rpc_come(&rpc, &caller);
 	while (at < end) {
 		const char *line_end = memchr(at, '\n', (size_t)(end - at));
 
 		line_end = line_end ? line_end : end;
-		call(&rpc, at, (size_t)(line_end - at));
+		call(&rpc, &caller, at, (size_t)(line_end - at));
 		at = line_end + 1;
 	}
 	return 0;

@@ -5,6 +5,19 @@
 #include "cli/cli.h"
 #include "service/protocol.h"
 
+/* Locks, a bit each, as a list of their keys' names. */
+static struct json_object *lock_names(uint8_t locks)
+{
+	struct json_object *list = json_object_new_array();
+
+	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
+		if (locks >> lock & 1)
+			json_object_array_add(list, json_object_new_string(lurk_key_name(
+							    lurk_lock_key((enum lurk_lock)lock))));
+	}
+	return list;
+}
+
 enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS, OPTION_FORCE };
 
 void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
@@ -169,10 +182,9 @@ static void print_json(struct cli *cli, const struct lurk_apply_report *report)
 	json_object_object_add(object, "profile", json_object_new_string(cli->machine->profile));
 	json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
 	json_object_object_add(object, "after_reboot", json_object_new_boolean(cli_survives(cli)));
-	json_object_object_add(
-		object, "locks_turned_off",
-		lurk_lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
-	json_object_object_add(object, "locks_unknown", lurk_lock_names(report->locks_unknown));
+	json_object_object_add(object, "locks_turned_off",
+			       lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
+	json_object_object_add(object, "locks_unknown", lock_names(report->locks_unknown));
 	json_object_object_add(object, "keyboards", cli_ways_json(cli));
 	cli_print_json(object);
 }

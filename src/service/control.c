@@ -68,6 +68,14 @@ static void count_watchers(struct lurk_control *c)
 	c->watchers = count;
 }
 
+/* What lies below the stack: registers that a call has saved may be part of a line. */
+static __attribute__((noinline)) void wipe_stack(void)
+{
+	char below[64 * 1024];
+
+	explicit_bzero(below, sizeof below);
+}
+
 static void shut(struct lurk_control *c, struct client *client)
 {
 	bool watched = client->caller.watching;
@@ -82,8 +90,10 @@ static void shut(struct lurk_control *c, struct client *client)
 	client->fd = -1;
 	if (c->long_one == client)
 		c->long_one = NULL;
-	if (watched)
+	if (watched) {
 		count_watchers(c);
+		wipe_stack();
+	}
 }
 
 /* A client that does not read its answers is not asked for more; one that waits is asked nothing.
@@ -237,31 +247,32 @@ static void ask_rights(struct lurk_control *c, struct client *client)
 	client->rank = lurk_peer_rights(&client->peer, &c->options.rights, &client->caller);
 }
 
+static int write_part(const char *part, size_t length, void *client)
+{
+	return lurk_bytes_add(&((struct client *)client)->out, part, length) ? 0 : -1;
+}
+
 /* Sends an answer as a line, and frees it. False where it has to wait: then it is to be asked for
  * again, which only a long one is, that tells and changes nothing. */
-static bool tell_answer(struct lurk_control *c, struct client *client, struct json_object *answer)
+static bool tell_answer(struct lurk_control *c, struct client *client, json_t *answer)
 {
 	static const char starved[] = LURK_RPC_ERROR_LINE(
 		-32005, "the service has no memory for this; what came of it is not known");
-	size_t length = 0;
-	const char *text =
-		answer ? json_object_to_json_string_length(
-				 answer, JSON_C_TO_STRING_PLAIN | JSON_C_TO_STRING_NOSLASHESCAPE,
-				 &length)
-		       : NULL;
+	const size_t before = client->out.length;
+	const bool whole = answer &&
+			   !json_dump_callback(answer, write_part, client, JSON_COMPACT) &&
+			   lurk_bytes_add(&client->out, "\n", 1);
 
-	if (length > LONG && !may_be_long(c, client)) {
-		json_object_put(answer);
-		return false;
-	}
-	if (!text || client->fd < 0 || !lurk_bytes_room(&client->out, length + 1)) {
-		json_object_put(answer);
+	json_decref(answer);
+	if (!whole || (client->out.size > LONG && !may_be_long(c, client))) {
+		client->out.length = before;
+		if (whole) {
+			lurk_bytes_free(&client->out);
+			return false;
+		}
 		tell(c, client, starved, sizeof starved - 1);
 		return true;
 	}
-	lurk_bytes_add(&client->out, text, length);
-	lurk_bytes_add(&client->out, "\n", 1);
-	json_object_put(answer);
 	flush(c, client);
 	return true;
 }
@@ -270,7 +281,7 @@ static bool tell_answer(struct lurk_control *c, struct client *client, struct js
 static bool take_line(struct lurk_control *c, struct client *client, size_t length)
 {
 	const bool watched = client->caller.watching;
-	struct json_object *answer;
+	json_t *answer;
 	bool starved;
 
 	ask_rights(c, client);

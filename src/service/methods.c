@@ -7,12 +7,9 @@
 #include "service/protocol.h"
 #include "text/hex.h"
 
-static void append(struct lurk_call *call, struct json_object *list, struct json_object *one)
+static json_t *text(const char *text)
 {
-	if (list && one && !json_object_array_add(list, one))
-		return;
-	call->starved = true;
-	json_object_put(one);
+	return lurk_call_text(text, strlen(text));
 }
 
 /* Memory for what is asked; NULL with the call failed. */
@@ -26,72 +23,70 @@ static void *room(struct lurk_call *call, size_t size)
 
 /* ---- Status -------------------------------------------------------------------------------- */
 
-static void add_identity(struct lurk_call *call, struct json_object *one,
-			 const struct lurk_identity *identity)
+static void add_identity(struct lurk_call *call, json_t *one, const struct lurk_identity *identity)
 {
-	lurk_call_add_text(call, one, "name", identity->name);
-	lurk_call_add_text(call, one, "bus",
-			   lurk_bus_words[identity->bus < LURK_BUS_COUNT ? identity->bus : 0]);
-	lurk_call_add_text(
-		call, one, "wiring",
-		lurk_wiring_words[identity->wiring <= LURK_WIRING_SET2 ? identity->wiring : 0]);
-	lurk_call_add_flag(call, one, "built_in", identity->built_in);
-	lurk_call_add_number(call, one, "vendor", identity->vendor);
-	lurk_call_add_number(call, one, "product", identity->product);
-	lurk_call_add_number(call, one, "version", identity->version);
-	lurk_call_add_text(call, one, "serial", identity->serial);
-	lurk_call_add_text(call, one, "place", identity->place);
+	lurk_call_add(call, one, "name", text(identity->name));
+	lurk_call_add(call, one, "bus",
+		      text(lurk_bus_words[identity->bus < LURK_BUS_COUNT ? identity->bus : 0]));
+	lurk_call_add(call, one, "wiring",
+		      text(lurk_wiring_words[identity->wiring <= LURK_WIRING_SET2 ? identity->wiring
+										  : 0]));
+	lurk_call_add(call, one, "built_in", json_boolean(identity->built_in));
+	lurk_call_add(call, one, "vendor", json_integer(identity->vendor));
+	lurk_call_add(call, one, "product", json_integer(identity->product));
+	lurk_call_add(call, one, "version", json_integer(identity->version));
+	lurk_call_add(call, one, "serial", text(identity->serial));
+	lurk_call_add(call, one, "place", text(identity->place));
 }
 
-static void add_choice(struct lurk_call *call, struct json_object *one,
-		       const struct lurk_way_choice *choice)
+static void add_choice(struct lurk_call *call, json_t *one, const struct lurk_way_choice *choice)
 {
-	lurk_call_add_text(call, one, "way", lurk_way_words[choice->way]);
-	lurk_call_add_number(call, one, "reason", choice->reason);
-	lurk_call_add_flag(call, one, "forced", choice->forced);
-	lurk_call_add_number(call, one, "key", choice->key);
-	lurk_call_add_number(call, one, "from", choice->from);
-	lurk_call_add_number(call, one, "other", choice->other);
-	lurk_call_add_number(call, one, "changes", choice->changes);
+	lurk_call_add(call, one, "way", text(lurk_way_words[choice->way]));
+	lurk_call_add(call, one, "reason", json_integer(choice->reason));
+	lurk_call_add(call, one, "forced", json_boolean(choice->forced));
+	lurk_call_add(call, one, "key", json_integer(choice->key));
+	lurk_call_add(call, one, "from", json_integer(choice->from));
+	lurk_call_add(call, one, "other", json_integer(choice->other));
+	lurk_call_add(call, one, "changes", json_integer(choice->changes));
 }
 
 /* Who may not watch gets nothing that single presses decide. */
-static struct json_object *keyboard_json(struct lurk_call *call, uint16_t number)
+static json_t *keyboard_json(struct lurk_call *call, uint16_t number)
 {
 	struct lurk_session *session = call->rpc->session;
 	const struct lurk_session_keyboard *k = &session->memory.keyboards[number];
-	struct json_object *one = lurk_call_object(call);
+	json_t *one = json_object();
 	char declares[2 * sizeof k->info.declares + 1];
 
-	lurk_call_add_number(call, one, "number", number);
+	lurk_call_add(call, one, "number", json_integer(number));
 	add_identity(call, one, &k->info.identity);
-	lurk_call_add_text(call, one, "seat", *k->info.seat ? k->info.seat : "seat0");
-	lurk_call_add_number(call, one, "table_entries", k->info.table_entries);
-	lurk_call_add_number(call, one, "others_changes", k->info.others_changes);
-	lurk_call_add_number(call, one, "locks", k->info.locks);
-	lurk_call_add_text(call, one, "declares",
-			   lurk_hex_write(k->info.declares, sizeof k->info.declares, declares));
-	lurk_call_add_number(call, one, "described", k->described);
-	lurk_call_add_number(call, one, "trouble", k->trouble);
+	lurk_call_add(call, one, "seat", text(*k->info.seat ? k->info.seat : "seat0"));
+	lurk_call_add(call, one, "table_entries", json_integer(k->info.table_entries));
+	lurk_call_add(call, one, "others_changes", json_integer(k->info.others_changes));
+	lurk_call_add(call, one, "locks", json_integer(k->info.locks));
+	lurk_call_add(call, one, "declares",
+		      text(lurk_hex_write(k->info.declares, sizeof k->info.declares, declares)));
+	lurk_call_add(call, one, "described", json_integer(k->described));
+	lurk_call_add(call, one, "trouble", json_integer(k->trouble));
 	add_choice(call, one, call->caller->rights.watch ? &k->choice : &k->told);
 	if (!call->caller->rights.watch)
 		return one;
-	lurk_call_add_flag(call, one, "used", k->used);
-	lurk_call_add_number(call, one, "lit", lurk_port_lit(session->port, number));
-	lurk_call_add_number(call, one, "waits_for", k->unsettled);
+	lurk_call_add(call, one, "used", json_boolean(k->used));
+	lurk_call_add(call, one, "lit", json_integer(lurk_port_lit(session->port, number)));
+	lurk_call_add(call, one, "waits_for", json_integer(k->unsettled));
 	return one;
 }
 
-static struct json_object *slots_json(struct lurk_call *call, const struct lurk_store_report *store)
+static json_t *slots_json(struct lurk_call *call, const struct lurk_store_report *store)
 {
-	struct json_object *list = json_object_new_array();
+	json_t *list = json_array();
 
 	for (unsigned i = 0; i < store->slots; i++) {
-		struct json_object *one = lurk_call_object(call);
+		json_t *one = json_object();
 
-		lurk_call_add_number(call, one, "error", store->why[i]);
-		lurk_call_add_number(call, one, "sequence", (int64_t)store->sequence[i]);
-		append(call, list, one);
+		lurk_call_add(call, one, "error", json_integer(store->why[i]));
+		lurk_call_add(call, one, "sequence", json_integer((int64_t)store->sequence[i]));
+		lurk_call_append(call, list, one);
 	}
 	return list;
 }
@@ -112,47 +107,46 @@ static struct lurk_session_mode mode_for(const struct lurk_call *call)
 					  : lurk_session_asked(call->rpc->session);
 }
 
-static void add_mode(struct lurk_call *call, struct json_object *result)
+static void add_mode(struct lurk_call *call, json_t *result)
 {
 	struct lurk_session *session = call->rpc->session;
 	const struct lurk_session_mode mode = mode_for(call);
 	const struct lurk_image *image = lurk_session_image(session);
 
-	lurk_call_add_flag(call, result, "off", mode.off);
-	lurk_call_add_flag(call, result, "trying", mode.trying);
+	lurk_call_add(call, result, "off", json_boolean(mode.off));
+	lurk_call_add(call, result, "trying", json_boolean(mode.trying));
 	if (mode.trying) {
-		lurk_call_add_number(call, result, "seconds_left", seconds_left(session));
-		lurk_call_add_number(call, result, "tried_by", mode.tried_by);
+		lurk_call_add(call, result, "seconds_left", json_integer(seconds_left(session)));
+		lurk_call_add(call, result, "tried_by", json_integer(mode.tried_by));
 	}
 	if (image) {
 		struct lurk_profile profile;
 
 		lurk_image_profile(image, mode.profile, &profile);
-		lurk_call_add(
-			call, result, "profile",
-			json_object_new_string_len(profile.word.bytes, (int)profile.word.length));
+		lurk_call_add(call, result, "profile",
+			      lurk_call_text(profile.word.bytes, profile.word.length));
 	}
-	lurk_call_add_number(call, result, "sequence", image ? (int64_t)image->sequence : 0);
+	lurk_call_add(call, result, "sequence", json_integer(image ? (int64_t)image->sequence : 0));
 }
 
 void lurk_method_status(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
 	const struct lurk_rights *rights = &call->caller->rights;
-	struct json_object *result = lurk_call_object(call), *may = lurk_call_object(call);
-	struct json_object *keyboards = json_object_new_array();
+	json_t *result = json_object(), *may = json_object();
+	json_t *keyboards = json_array();
 
-	lurk_call_add_text(call, result, "version", LURK_VERSION);
+	lurk_call_add(call, result, "version", text(LURK_VERSION));
 	add_mode(call, result);
-	lurk_call_add_flag(call, may, "change", rights->change);
-	lurk_call_add_flag(call, may, "off", rights->off);
-	lurk_call_add_flag(call, may, "watch", rights->watch);
+	lurk_call_add(call, may, "change", json_boolean(rights->change));
+	lurk_call_add(call, may, "off", json_boolean(rights->off));
+	lurk_call_add(call, may, "watch", json_boolean(rights->watch));
 	lurk_call_add(call, result, "may", may);
-	lurk_call_add_number(call, result, "newest", session->store.newest);
+	lurk_call_add(call, result, "newest", json_integer(session->store.newest));
 	lurk_call_add(call, result, "slots", slots_json(call, &session->store));
 	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
 		if (session->memory.keyboards[i].present)
-			append(call, keyboards, keyboard_json(call, i));
+			lurk_call_append(call, keyboards, keyboard_json(call, i));
 	}
 	lurk_call_add(call, result, "keyboards", keyboards);
 	call->result = result;
@@ -162,37 +156,34 @@ void lurk_method_status(struct lurk_call *call)
 
 static void answer_image(struct lurk_call *call, const struct lurk_image *image)
 {
-	char *text = room(call, 2 * (size_t)image->length + 1);
+	char *digits = room(call, 2 * (size_t)image->length + 1);
 
-	if (!text)
+	if (!digits)
 		return;
-	call->result = lurk_call_object(call);
-	lurk_call_add_number(call, call->result, "sequence", (int64_t)image->sequence);
-	lurk_call_add_text(call, call->result, "image",
-			   lurk_hex_write(image->bytes, image->length, text));
-	free(text);
+	call->result = json_object();
+	lurk_call_add(call, call->result, "sequence", json_integer((int64_t)image->sequence));
+	lurk_call_add(call, call->result, "image",
+		      text(lurk_hex_write(image->bytes, image->length, digits)));
+	free(digits);
 }
 
 /* A number, or 0 where it is left out. */
 static int64_t number_of(const struct lurk_call *call, const char *name)
 {
-	return json_object_get_int64(json_object_object_get(call->params, name));
+	return json_integer_value(json_object_get(call->params, name));
 }
 
 static bool flag_of(const struct lurk_call *call, const char *name)
 {
-	return json_object_get_boolean(json_object_object_get(call->params, name));
+	return json_is_true(json_object_get(call->params, name));
 }
 
 /* For as long as the call; empty where it is left out. */
 static struct lurk_text text_of(const struct lurk_call *call, const char *name)
 {
-	struct json_object *text = json_object_object_get(call->params, name);
+	const json_t *value = json_object_get(call->params, name);
 
-	if (!text)
-		return LURK_NO_TEXT;
-	return (struct lurk_text){json_object_get_string(text),
-				  (size_t)json_object_get_string_len(text)};
+	return (struct lurk_text){json_string_value(value), json_string_length(value)};
 }
 
 void lurk_method_image(struct lurk_call *call)
@@ -224,16 +215,14 @@ void lurk_method_image(struct lurk_call *call)
 	free(bytes);
 }
 
-static void add_locks(struct lurk_call *call, struct json_object *data, const char *name,
-		      uint8_t locks)
+static void add_locks(struct lurk_call *call, json_t *data, const char *name, uint8_t locks)
 {
-	struct json_object *list = json_object_new_array();
+	json_t *list = json_array();
 
 	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
 		if (locks >> lock & 1)
-			append(call, list,
-			       json_object_new_string(
-				       lurk_key_name(lurk_lock_key((enum lurk_lock)lock))));
+			lurk_call_append(call, list,
+					 text(lurk_key_name(lurk_lock_key((enum lurk_lock)lock))));
 	}
 	lurk_call_add(call, data, name, list);
 }
@@ -244,20 +233,21 @@ static void answer_change(struct lurk_call *call, enum lurk_error error,
 			  const struct lurk_apply_report *report, const char *what)
 {
 	const struct lurk_image *now = lurk_session_image(call->rpc->session);
-	struct json_object *data = lurk_call_object(call);
+	json_t *data = json_object();
 	char line[160];
 
 	if (error) {
 		lurk_call_fail(call, LURK_RPC_REFUSED, lurk_error_text(error));
-		lurk_call_add_number(call, data, "error", error);
-		lurk_call_add_number(call, data, "keyboard", report->keyboard);
-		lurk_call_add_number(call, data, "rule", report->compile.rules[0]);
-		lurk_call_add_number(call, data, "other_rule", report->compile.rules[1]);
+		lurk_call_add(call, data, "error", json_integer(error));
+		lurk_call_add(call, data, "keyboard", json_integer(report->keyboard));
+		lurk_call_add(call, data, "rule", json_integer(report->compile.rules[0]));
+		lurk_call_add(call, data, "other_rule", json_integer(report->compile.rules[1]));
 		lurk_call_add(call, call->error, "data", data);
 		snprintf(line, sizeof line, "refused to user %u: %s: %s", call->caller->uid, what,
 			 lurk_error_text(error));
 	} else {
-		lurk_call_add_number(call, data, "sequence", now ? (int64_t)now->sequence : 0);
+		lurk_call_add(call, data, "sequence",
+			      json_integer(now ? (int64_t)now->sequence : 0));
 		if (call->caller->rights.watch)
 			add_locks(call, data, "locks_pressed", report->locks_pressed);
 		add_locks(call, data, "locks_unknown", report->locks_unknown);
@@ -525,8 +515,7 @@ void lurk_method_watch(struct lurk_call *call)
 	if (flag_of(call, "take"))
 		begin_take(call->rpc, call->caller, (uint64_t)seconds * 1000000);
 	call->caller->watching = true;
-	call->result = json_object_new_boolean(true);
-	call->starved = call->starved || !call->result;
+	call->result = json_true();
 }
 
 void lurk_rpc_end_watch(struct lurk_rpc *rpc, struct lurk_caller *caller)
@@ -538,8 +527,7 @@ void lurk_rpc_end_watch(struct lurk_rpc *rpc, struct lurk_caller *caller)
 void lurk_method_unwatch(struct lurk_call *call)
 {
 	lurk_rpc_end_watch(call->rpc, call->caller);
-	call->result = json_object_new_boolean(true);
-	call->starved = call->starved || !call->result;
+	call->result = json_true();
 }
 
 /* ---- The end ------------------------------------------------------------------------------- */

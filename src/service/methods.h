@@ -10,21 +10,17 @@ enum { LURK_RPC_INVALID_PARAMS = -32602 };
 struct lurk_call {
 	struct lurk_rpc *rpc;
 	struct lurk_caller *caller;
-	struct json_object *params; /* an object, or NULL */
-	struct json_object *result, *error;
+	json_t *params; /* an object, or NULL */
+	json_t *result, *error;
 	bool starved; /* there was no memory for something: what is answered is not whole */
 };
 
-/* Objects that can be had or not: `call->starved` says so at the end. A value is taken over. */
-struct json_object *lurk_call_object(struct lurk_call *call);
-void lurk_call_add(struct lurk_call *call, struct json_object *object, const char *name,
-		   struct json_object *value);
-void lurk_call_add_number(struct lurk_call *call, struct json_object *object, const char *name,
-			  int64_t value);
-void lurk_call_add_text(struct lurk_call *call, struct json_object *object, const char *name,
-			const char *text);
-void lurk_call_add_flag(struct lurk_call *call, struct json_object *object, const char *name,
-			bool value);
+/* Parts of an answer, of which any may be NULL where there is no memory: adding it says so in
+ * call->starved. A value is taken over. */
+void lurk_call_add(struct lurk_call *call, json_t *object, const char *name, json_t *value);
+void lurk_call_append(struct lurk_call *call, json_t *list, json_t *value);
+/* A text that comes from elsewhere; what is no UTF-8 in it is made harmless. */
+json_t *lurk_call_text(const char *text, size_t length);
 void lurk_call_fail(struct lurk_call *call, int code, const char *text);
 
 typedef void lurk_method(struct lurk_call *call);

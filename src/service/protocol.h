@@ -2,8 +2,6 @@
 #ifndef LURK_SERVICE_PROTOCOL_H
 #define LURK_SERVICE_PROTOCOL_H
 
-#include <json-c/json.h>
-
 #include "lurk/session.h"
 
 #define LURK_CONTROL_PATH "/run/lurk/control"
@@ -16,18 +14,5 @@ static const char *const lurk_bus_words[] = {"none", "ps2", "usb", "bluetooth", 
 static const char *const lurk_wiring_words[] = {"hid", "set1", "set2"};
 static const char *const lurk_way_words[] = {"plain", "table", "relay"};
 static const char *const lurk_state_words[] = {"up", "down", "repeat"};
-
-/* Locks, a bit each, as a list of their keys' names. */
-static inline struct json_object *lurk_lock_names(uint8_t locks)
-{
-	struct json_object *list = json_object_new_array();
-
-	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
-		if (locks >> lock & 1)
-			json_object_array_add(list, json_object_new_string(lurk_key_name(
-							    lurk_lock_key((enum lurk_lock)lock))));
-	}
-	return list;
-}
 
 #endif

@@ -1,10 +1,12 @@
 #include "service/rpc.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "service/methods.h"
 #include "service/protocol.h"
+#include "text/file.h"
 
 enum { PARSE_ERROR = -32700, INVALID_REQUEST = -32600, NO_METHOD = -32601 };
 
@@ -94,17 +96,16 @@ static const char *const who[] = {
 /* ---- Parameters -------------------------------------------------------------------------------
  */
 
-static bool is_right(const struct param *param, struct json_object *value)
+static bool is_right(const struct param *param, json_t *value)
 {
 	switch (param->kind) {
 	case FLAG:
-		return json_object_is_type(value, json_type_boolean);
+		return json_is_boolean(value);
 	case NUMBER:
-		return json_object_is_type(value, json_type_int) &&
-		       json_object_get_int64(value) >= 1 &&
-		       json_object_get_int64(value) <= param->most;
+		return json_is_integer(value) && json_integer_value(value) >= 1 &&
+		       json_integer_value(value) <= param->most;
 	default:
-		return json_object_is_type(value, json_type_string);
+		return json_is_string(value);
 	}
 }
 
@@ -129,33 +130,33 @@ static bool wrong(struct lurk_call *call, const struct param *param, const char 
 /* All that are there are known and of their kind, and all that are needed are there. */
 static bool check_params(struct lurk_call *call, const struct method *method)
 {
-	if (call->params) {
-		json_object_object_foreach(call->params, name, value)
-		{
-			const struct param *param = find_param(method, name);
+	const char *name;
+	json_t *value;
 
-			if (!param) {
-				lurk_call_fail(
-					call, LURK_RPC_INVALID_PARAMS,
-					"there is a parameter that the method does not have");
-				return false;
-			}
-			if (!is_right(param, value))
-				return wrong(call, param, "is something else");
+	json_object_foreach(call->params, name, value)
+	{
+		const struct param *param = find_param(method, name);
+
+		if (!param) {
+			lurk_call_fail(call, LURK_RPC_INVALID_PARAMS,
+				       "there is a parameter that the method does not have");
+			return false;
 		}
+		if (!is_right(param, value))
+			return wrong(call, param, "is something else");
 	}
 	for (unsigned i = 0; i < PARAMS && method->params[i].name; i++) {
 		if (method->params[i].needed &&
-		    !json_object_object_get_ex(call->params, method->params[i].name, NULL))
+		    !json_object_get(call->params, method->params[i].name))
 			return wrong(call, &method->params[i], "is missing");
 	}
 	return true;
 }
 
-static void dispatch(struct lurk_call *call, struct json_object *name)
+static void dispatch(struct lurk_call *call, const char *name)
 {
 	for (size_t i = 0; i < sizeof methods / sizeof *methods; i++) {
-		if (strcmp(methods[i].name, json_object_get_string(name)) != 0)
+		if (strcmp(methods[i].name, name) != 0)
 			continue;
 		if (!has_right(&call->caller->rights, methods[i].right))
 			lurk_call_fail(call, LURK_RPC_NOT_ALLOWED, who[methods[i].right]);
@@ -169,148 +170,119 @@ static void dispatch(struct lurk_call *call, struct json_object *name)
 /* ---- Answers ----------------------------------------------------------------------------------
  */
 
-struct json_object *lurk_call_object(struct lurk_call *call)
+void lurk_call_add(struct lurk_call *call, json_t *object, const char *name, json_t *value)
 {
-	struct json_object *object = json_object_new_object();
-
-	call->starved = call->starved || !object;
-	return object;
+	if (json_object_set_new(object, name, value))
+		call->starved = true;
 }
 
-void lurk_call_add(struct lurk_call *call, struct json_object *object, const char *name,
-		   struct json_object *value)
+void lurk_call_append(struct lurk_call *call, json_t *list, json_t *value)
 {
-	if (object && value && !json_object_object_add(object, name, value))
-		return;
-	call->starved = true;
-	json_object_put(value);
+	if (json_array_append_new(list, value))
+		call->starved = true;
 }
 
-void lurk_call_add_number(struct lurk_call *call, struct json_object *object, const char *name,
-			  int64_t value)
+json_t *lurk_call_text(const char *text, size_t length)
 {
-	lurk_call_add(call, object, name, json_object_new_int64(value));
-}
+	json_t *made = json_stringn(text, length);
+	char *copy = made ? NULL : strndup(text, length);
 
-void lurk_call_add_text(struct lurk_call *call, struct json_object *object, const char *name,
-			const char *text)
-{
-	lurk_call_add(call, object, name, json_object_new_string(text));
-}
-
-void lurk_call_add_flag(struct lurk_call *call, struct json_object *object, const char *name,
-			bool value)
-{
-	lurk_call_add(call, object, name, json_object_new_boolean(value));
+	if (!copy)
+		return made;
+	lurk_make_harmless(copy);
+	made = json_string(copy);
+	free(copy);
+	return made;
 }
 
 void lurk_call_fail(struct lurk_call *call, int code, const char *text)
 {
-	call->error = lurk_call_object(call);
-	lurk_call_add_number(call, call->error, "code", code);
-	lurk_call_add_text(call, call->error, "message", text);
+	json_decref(call->error);
+	call->error = json_object();
+	lurk_call_add(call, call->error, "code", json_integer(code));
+	lurk_call_add(call, call->error, "message", json_string(text));
 }
 
 /* What was to be answered, with the call's result or error in it. NULL without memory. */
-static struct json_object *answer(struct lurk_call *call, struct json_object *id)
+static json_t *answer(struct lurk_call *call, json_t *id)
 {
-	struct json_object *object = lurk_call_object(call);
+	json_t *object = json_object();
 
-	lurk_call_add_text(call, object, "jsonrpc", "2.0");
-	if (object && json_object_object_add(object, "id", json_object_get(id))) {
-		json_object_put(id);
-		call->starved = true;
-	}
+	lurk_call_add(call, object, "jsonrpc", json_string("2.0"));
+	lurk_call_add(call, object, "id", id ? json_incref(id) : json_null());
 	if (call->error)
-		lurk_call_add(call, object, "error", call->error);
+		lurk_call_add(call, object, "error", json_incref(call->error));
 	else
-		lurk_call_add(call, object, "result", call->result);
-	call->result = call->error = NULL;
+		lurk_call_add(call, object, "result", json_incref(call->result));
 	if (!call->starved)
 		return object;
-	json_object_put(object);
+	json_decref(object);
 	return NULL;
 }
 
 /* ---- Lines ------------------------------------------------------------------------------------
  */
 
-/* Whether a line has few enough parts to be read at all, and no text with a NUL in it, behind which
- * nobody would look. The rest is for who reads it. */
+/* Whether a line has few enough parts, not too deep in each other, to be read at all. The rest is
+ * for who reads it. */
 static bool may_be_read(const char *line, size_t length)
 {
-	unsigned parts = 0;
+	unsigned parts = 0, depth = 0;
 	bool in_text = false;
 
 	for (size_t i = 0; i < length; i++) {
-		if (in_text && line[i] == '\\') {
-			if (length - i >= 6 && !memcmp(line + i, "\\u0000", 6))
-				return false;
+		const char c = line[i];
+
+		if (in_text && c == '\\')
 			i++;
-		} else if (line[i] == '"') {
+		else if (c == '"')
 			in_text = !in_text;
-		} else if (!in_text && strchr("[]{},:", line[i])) {
-			if (!line[i] || ++parts > LURK_RPC_PARTS)
-				return false;
-		}
+		if (in_text || !memchr("[]{},:", c, 6))
+			continue;
+		depth += (c == '[' || c == '{') - (unsigned)(c == ']' || c == '}');
+		if (++parts > LURK_RPC_PARTS || depth > LURK_RPC_DEPTH)
+			return false;
 	}
 	return true;
 }
 
-/* One object and nothing after it. */
-static struct json_object *parse(const char *line, size_t length)
+/* One value and nothing after it, without a NUL in any text, behind which nobody would look. */
+static json_t *parse(const char *line, size_t length, bool *starved)
 {
-	struct json_tokener *tokener =
-		may_be_read(line, length) ? json_tokener_new_ex(LURK_RPC_DEPTH) : NULL;
-	struct json_object *object;
+	json_error_t error = {.line = 0};
+	json_t *value = NULL;
 
-	if (!tokener)
-		return NULL;
-	json_tokener_set_flags(tokener, JSON_TOKENER_STRICT | JSON_TOKENER_VALIDATE_UTF8);
-	object = json_tokener_parse_ex(tokener, line, (int)length);
-	if (json_tokener_get_error(tokener) != json_tokener_success ||
-	    json_tokener_get_parse_end(tokener) != length) {
-		json_object_put(object);
-		object = NULL;
-	}
-	json_tokener_free(tokener);
-	return object;
+	if (may_be_read(line, length))
+		value = json_loadb(line, length, JSON_DECODE_ANY | JSON_REJECT_DUPLICATES, &error);
+	*starved = !value && json_error_code(&error) == json_error_out_of_memory;
+	return value;
 }
 
-static bool is_id(struct json_object *id)
+static bool is_id(const json_t *id)
 {
-	enum json_type type = json_object_get_type(id);
-
-	return type == json_type_null || type == json_type_string || type == json_type_int ||
-	       type == json_type_double;
+	return json_is_null(id) || json_is_string(id) || json_is_number(id);
 }
 
 /* Whether it is a request, and its parts. */
-static bool take_apart(struct json_object *request, struct json_object **method,
-		       struct json_object **params, struct json_object **id, bool *wants_answer)
+static bool take_apart(const json_t *request, const char **method, json_t **params, json_t **id,
+		       bool *wants_answer)
 {
-	struct json_object *version;
+	const char *version = json_string_value(json_object_get(request, "jsonrpc"));
 
-	if (json_object_get_type(request) != json_type_object ||
-	    !json_object_object_get_ex(request, "jsonrpc", &version) ||
-	    json_object_get_type(version) != json_type_string ||
-	    strcmp(json_object_get_string(version), "2.0") != 0 ||
-	    !json_object_object_get_ex(request, "method", method) ||
-	    json_object_get_type(*method) != json_type_string)
-		return false;
-	*wants_answer = json_object_object_get_ex(request, "id", id);
-	if (json_object_object_get_ex(request, "params", params) &&
-	    json_object_get_type(*params) != json_type_object)
-		return false;
-	return !*wants_answer || is_id(*id);
+	*method = json_string_value(json_object_get(request, "method"));
+	*params = json_object_get(request, "params");
+	*id = json_object_get(request, "id");
+	*wants_answer = *id;
+	return version && !strcmp(version, "2.0") && *method &&
+	       (!*params || json_is_object(*params)) && (!*id || is_id(*id));
 }
 
-struct json_object *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller,
-				  const char *line, size_t length, bool *starved)
+json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line,
+		      size_t length, bool *starved)
 {
 	struct lurk_call call = {.rpc = rpc, .caller = caller};
-	struct json_object *request = parse(line, length), *id = NULL, *reply = NULL;
-	struct json_object *method = NULL;
+	json_t *request = parse(line, length, &call.starved), *id = NULL, *reply = NULL;
+	const char *method = NULL;
 	bool wants_answer = true;
 
 	if (!request) {
@@ -326,9 +298,9 @@ struct json_object *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *call
 	}
 	if (wants_answer)
 		reply = answer(&call, id);
-	json_object_put(call.error);
-	json_object_put(call.result);
-	json_object_put(request);
+	json_decref(call.error);
+	json_decref(call.result);
+	json_decref(request);
 	*starved = wants_answer && call.starved;
 	return reply;
 }

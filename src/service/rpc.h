@@ -6,6 +6,8 @@
  *                 parameters, by the table of methods
  *     methods.c   what each method does
  *
+ * Their JSON is read and written by jansson, which goes on where there is no memory for something.
+ *
  * Nothing that depends on single presses is answered to who may not watch: two runs that differ
  * only in which keys were pressed look the same to them. So they are told the rules as they were
  * asked for, whatever keys have switched since.
@@ -13,7 +15,7 @@
 #ifndef LURK_SERVICE_RPC_H
 #define LURK_SERVICE_RPC_H
 
-#include <json-c/json.h>
+#include <jansson.h>
 
 #include "lurk/session.h"
 
@@ -64,8 +66,8 @@ struct lurk_rpc {
 
 /* Carries out one line. Returns the answer, to be freed; NULL where none is wanted, and, with
  * *starved, where there is no memory for one. */
-struct json_object *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller,
-				  const char *line, size_t length, bool *starved);
+json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line,
+		      size_t length, bool *starved);
 
 void lurk_rpc_come(struct lurk_rpc *rpc, struct lurk_caller *caller);
 /* What the connection began ends with it: its trial, its profile, its take; nobody else's. */

@@ -8,6 +8,7 @@ import grp
 import json
 import os
 import pty
+import resource
 import select
 import shutil
 import signal
@@ -17,6 +18,7 @@ import subprocess
 import sys
 import tempfile
 import termios
+import threading
 import time
 
 SERVER, LURK, DEMO = sys.argv[1:4]
@@ -303,6 +305,174 @@ print(json.dumps(allowed))
         service.end()
 
 
+class Person:
+    """Another user's connections, all idle but for what they are asked to say."""
+    CODE = """
+import os, socket, sys
+uid, path, groups, count = int(sys.argv[1]), sys.argv[2], [int(g) for g in sys.argv[3].split(",") if g], int(sys.argv[4])
+os.setgroups(groups); os.setgid(uid); os.setuid(uid)
+ends = []
+for _ in range(count):
+    end = socket.socket(socket.AF_UNIX); end.connect(path); ends.append(end)
+print("connected", flush=True)
+answers = ends[0].makefile("r")
+for line in sys.stdin:
+    ends[0].sendall(line.encode()); print(answers.readline(), end="", flush=True)
+"""
+
+    def __init__(self, service, uid, groups=(), count=1):
+        self.process = subprocess.Popen([sys.executable, "-c", self.CODE, str(uid), service.path, ",".join(map(str, groups)), str(count)],
+                                        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1)
+        assert self.process.stdout.readline() == "connected\n"
+
+    def ask(self, line):
+        self.process.stdin.write(line + "\n")
+        return self.process.stdout.readline()
+
+    def end(self):
+        self.process.communicate()
+
+
+def rights_are_asked_each_time():
+    """As root only: on one connection, while the group's file changes; and with more groups than anybody counts."""
+    if os.getuid():
+        return
+    service = Service()
+    group = grp.getgrgid(os.getgid()).gr_name
+    service.write("users", "root:x:0:0::/:/bin/sh\nmarsh:x:12345:12345::/:/bin/sh\nreed:x:12346:4321::/:/bin/sh\n")
+    marsh, change = Person(service, 12345), request("apply", '{"image":"00"}')
+    for members, may in [("", False), ("marsh", True), ("reed", False), ("reed,marsh", True), ("marshall", False)]:
+        service.write("groups", f"other:x:7:marsh\n{group}:x:4321:{members}\n")
+        assert ("-32001" not in marsh.ask(change)) == may, (members, may)
+    marsh.end()
+    # Who was a member when the connection began is none once the file says so; by the first group, or by the kernel alone, one stays it.
+    service.write("groups", f"{group}:x:4321:marsh\n")
+    marsh, reed = Person(service, 12345, [4321]), Person(service, 12346)
+    many = Person(service, 12347, [*range(5000, 5700), 4321])
+    for person in (marsh, reed, many):
+        assert "-32001" not in person.ask(change)
+    service.write("groups", f"{group}:x:4321:\n")
+    assert "-32001" in marsh.ask(change)
+    assert "-32001" not in reed.ask(change) and "-32001" not in many.ask(change)
+    for person in (marsh, reed, many):
+        person.end()
+    service.end()
+
+
+def there_is_always_a_place():
+    """As root only: strangers hold all they can, silently; whoever has more rights comes in, also where descriptors run out."""
+    if os.getuid():
+        return
+    service = Service("everyone")
+    crowd = [Person(service, 20000 + i, count=8) for i in range(6)]
+    owner = [Client(service) for _ in range(7)]
+    assert all("result" in client.ask("status") for client in owner)
+    assert "result" in crowd[-1].ask(request("status"))  # and the newest of the others
+    late = Person(service, 30000)
+    assert "result" in late.ask(request("status"))
+    folder, first = f"/proc/{service.process.pid}/fd", 0
+    while os.path.exists(f"{folder}/{first}"):
+        first += 1
+    resource.prlimit(service.process.pid, resource.RLIMIT_NOFILE, (first, 4096))
+    assert not answers(service)
+
+    def worked():
+        with open(f"/proc/{service.process.pid}/stat") as file:
+            return file.read().rsplit(")", 1)[1].split()[11:13]
+
+    for _ in range(60):  # knocking that cannot be answered does not keep it awake
+        before = worked()
+        time.sleep(0.3)
+        if worked() == before:
+            break
+    assert worked() == before, "it spins"
+    for person in [*crowd, late, *owner]:
+        person.end()
+    resource.prlimit(service.process.pid, resource.RLIMIT_NOFILE, (1024, 4096))
+    wait_for(lambda: answers(service))
+    service.end()
+
+
+def wait_for(what):
+    until = time.monotonic() + 60
+    while not what():
+        assert time.monotonic() < until, what
+        time.sleep(0.05)
+
+
+def answers(service):
+    client = Client(service)
+    try:
+        return "result" in (client.ask("status") or {})
+    except OSError:
+        return False
+    finally:
+        client.end()
+
+
+def memory_of(service, name):
+    with open(f"/proc/{service.process.pid}/status") as file:
+        return next(int(line.split()[1]) for line in file if line.startswith(name + ":"))
+
+
+def memory_is_bounded():
+    """Whatever is said, and whoever does not listen."""
+    service = Service()
+    client = Client(service)
+    client.ask("status")
+    before = memory_of(service, "VmRSS")
+    for text in ["[" + "{}," * 340000 + "{}]", '{"a":' * 170000, "[" * 1000000, '{"jsonrpc":"2.0","id":"' + "x" * 1000000 + '","method":"status"}',
+                 request("apply", '{"image":"%s"}' % ("4c" * 500000)), request("apply", '{"image":"00","profile":"%s"}' % ("y" * 900000))]:
+        client.send(text + "\n")
+        assert client.line() is not None
+    # Half a long line each: one goes on, the others wait for it; and who can say what is short is not kept waiting.
+    half = [Client(service) for _ in range(6)]
+    for one in half:
+        one.socket.setblocking(False)
+        for _ in range(200):
+            try:
+                one.send(b"x" * 4096)
+            except OSError:
+                break
+    assert "result" in client.ask("status")
+    grown = memory_of(service, "VmHWM") - before
+    assert grown < 6 * 1024 or WRAPPER or "sanitize" in SERVER, f"{grown} KiB more"
+    # Those that do not end their line go, and the long one that waited for them is answered.
+    waiting = threading.Thread(target=client.send, args=(request("apply", '{"image":"%s"}' % ("4c" * 200000)) + "\n",))
+    waiting.start()
+    for one in half:
+        one.end()
+    waiting.join()
+    assert client.line()["error"]["code"] == -32002
+    client.end()
+    service.end()
+
+
+def what_was_watched_is_wiped():
+    """Of what a watcher got nothing is left when it has gone."""
+    service = Service()
+    client = Client(service)
+    assert client.ask("watch")["result"] is True
+    for _ in range(20):
+        service.play('type "reed warbler" on wagtail')
+        while select.select([client.socket], [], [], 0)[0]:
+            assert client.socket.recv(1 << 20)
+    client.end()
+    other = Client(service)
+    assert "result" in other.ask("status")
+    found = 0
+    with open(f"/proc/{service.process.pid}/maps") as maps, open(f"/proc/{service.process.pid}/mem", "rb", 0) as memory:
+        for line in maps:
+            area, rights = line.split()[:2]
+            start, end = (int(number, 16) for number in area.split("-"))
+            if rights.startswith("rw") and "[v" not in line and end - start < 1 << 28:
+                memory.seek(start)
+                found += memory.read(end - start).count(b'"scan":"hid:07:')
+    assert found == 0, f"{found} of them"
+    other.end()
+    service.end()
+
+
 # The command through the socket. "!" before it: it ends with a status other than 0.
 COMMANDS = [
     ("status", "No rule is in force"),
@@ -495,7 +665,8 @@ def the_view_draws_the_keyboard():
 
 def main():
     failed = 0
-    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
+    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, rights_are_asked_each_time, there_is_always_a_place,
+             memory_is_bounded, what_was_watched_is_wiped, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
     for test in tests:
         try:

@@ -180,15 +180,17 @@ static void write_request(struct test *t, unsigned method, unsigned with)
 static void ask(struct test *t, unsigned world, unsigned caller)
 {
 	struct world *w = &t->worlds[world];
-	struct json_object *answer;
+	json_t *answer;
+	char *text;
 	bool starved;
 
 	answer = lurk_rpc_call(&w->rpc, &w->callers[caller], t->asked, strlen(t->asked), &starved);
 	assert_non_null(answer);
 	assert_false(starved);
-	snprintf(t->answers[world], sizeof t->answers[world], "%s",
-		 json_object_to_json_string_ext(answer, JSON_C_TO_STRING_PLAIN));
-	json_object_put(answer);
+	text = json_dumps(answer, JSON_COMPACT);
+	snprintf(t->answers[world], sizeof t->answers[world], "%s", text);
+	free(text);
+	json_decref(answer);
 	settle(w);
 }
 
