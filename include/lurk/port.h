@@ -149,6 +149,10 @@ struct lurk_port_class {
 	/* Which of the keyboard's locks are lit, a bit each. */
 	uint8_t (*lit)(struct lurk_port *port, uint16_t keyboard);
 
+	/* What cannot be stored just now and why, as one line for a person; "" where all can be.
+	 * NULL for a machine that cannot tell. */
+	const char *(*trouble)(struct lurk_port *port);
+
 	/* Storage: this many slots of this many bytes. A write that is interrupted may leave
 	 * anything in its own slot, and leaves the others alone. Reading one never written gives
 	 * length 0. */

@@ -108,10 +108,10 @@ struct lurk_session_mode {
 	 * somebody may be told who may not see keys. */
 	uint16_t asked_profile, asked_previous;
 	bool asked_off;
-	bool toggled;               /* by a key, which can switch them on again */
-	bool trying;                /* what is in force is not stored, and ends by itself */
-	uint32_t tried_by;          /* the user who began that */
-	uint64_t until_us;          /* when it ends, by the port's lurk_port_class.elapsed */
+	bool toggled;      /* by a key, which can switch them on again */
+	bool trying;       /* what is in force is not stored, and ends by itself */
+	uint32_t tried_by; /* the user who began that */
+	uint64_t until_us; /* when it ends, by the port's lurk_port_class.elapsed */
 };
 
 /* Gets every key event, with what its press gives. */
@@ -126,7 +126,7 @@ struct lurk_session {
 	struct lurk_session_mode mode;
 	struct lurk_session_mode before; /* while rules are tried: what that ends with */
 	struct lurk_store_report store;
-	uint32_t trials; /* counts them, so that who began one knows whether it still runs */
+	uint32_t trials;  /* counts them, so that who began one knows whether it still runs */
 	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
 			   * no more, however many there is memory for */
 	uint16_t lent;    /* how many keyboards are */

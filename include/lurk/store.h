@@ -1,7 +1,7 @@
 /*
  * The store: a ring of storage slots. The newest valid image wins; saving goes into the slot after
  * it and so never touches it. At whichever byte the power goes, the old or the new image is there,
- * whole.
+ * whole. A slot in which something else lies is passed over.
  */
 #ifndef LURK_INCLUDE_STORE_H
 #define LURK_INCLUDE_STORE_H
@@ -9,6 +9,9 @@
 #include "lurk/port.h"
 
 enum { LURK_SLOTS_MAX = 16 };
+
+/* An image with a higher sequence is none of Lurk's, and not loaded. */
+#define LURK_SEQUENCE_MAX (UINT64_C(1) << 53)
 
 /* What was found in the slots. */
 struct lurk_store_report {

@@ -28,6 +28,7 @@ enum lurk_way_reason {
 	LURK_BECAUSE_CHORD,        /* relay: `key` of the off chord does nothing any more */
 	LURK_BECAUSE_MORE,         /* relay: `key` gives more than a key */
 	LURK_BECAUSE_MODIFIERS,    /* relay: what `key` gives depends on modifiers */
+	LURK_BECAUSE_UNWRITTEN,    /* relay: what its table held cannot be written down */
 	LURK_BECAUSE_FORGOTTEN, /* relay: no entry would give `key`, and programs would forget it */
 };
 

@@ -288,6 +288,7 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 	machine->image = NULL;
 	machine->lit = 0;
 	copy_text(status, "profile", machine->profile, sizeof machine->profile);
+	copy_text(status, "storage", machine->storage, sizeof machine->storage);
 	machine->off = flag(status, "off");
 	machine->trying = flag(status, "trying");
 	machine->seconds_left = (unsigned)number(status, "seconds_left");

@@ -20,6 +20,7 @@ struct cli_machine {
 	const struct lurk_image *image; /* loaded, NULL where there is none */
 	const struct lurk_store_report *store;
 	char profile[LURK_PROFILE_WORD]; /* which of its profiles is in force */
+	char storage[256]; /* what cannot be stored, and why; "" where all can be */
 	bool off;                        /* loaded, but switched off */
 	bool trying;                     /* what is in force ends by itself */
 	unsigned seconds_left;           /* until then */

@@ -120,6 +120,9 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 		snprintf(out, size, "what %s gives depends on modifiers",
 			 source_name(k->choice.key));
 		break;
+	case LURK_BECAUSE_UNWRITTEN:
+		snprintf(out, size, "what its table held cannot be written down");
+		break;
 	case LURK_BECAUSE_FORGOTTEN:
 		snprintf(out, size,
 			 "no key gives %s any more; by the table, programs would forget it", key);
@@ -227,8 +230,17 @@ void cli_tell_bad_slots(const struct cli *cli)
 {
 	const struct lurk_store_report *store = cli->machine->store;
 
+	if (*cli->machine->storage)
+		printf("Nothing can be stored: %s. What is in force goes on until the service "
+		       "ends; what was stored before comes back then. Once that is mended, `lurk "
+		       "apply` stores.\n",
+		       cli->machine->storage);
 	for (unsigned i = 0; i < store->slots; i++) {
-		if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
+		if (store->why[i] == LURK_ERR_FOREIGN || store->why[i] == LURK_ERR_DENIED)
+			printf("Where rules are stored, slot-%02u %s; it is passed over.\n", i,
+			       store->why[i] == LURK_ERR_FOREIGN ? "is no plain file"
+								 : "belongs to somebody else");
+		else if (store->why[i] && store->why[i] != LURK_ERR_EMPTY)
 			printf("An image stored earlier (slot %u) %s; the newest good one is used, "
 			       "and the next apply "
 			       "writes that slot anew.\n",
@@ -460,6 +472,8 @@ int cli_status(struct cli *cli, int argc, char **argv)
 		json_object_object_add(object, "source", cli_json_text(profile.source));
 	}
 	json_object_object_add(object, "off", json_object_new_boolean(cli->machine->off));
+	json_object_object_add(object, "storage",
+			       json_object_new_string(cli->machine->storage));
 	json_object_object_add(object, "trying", json_object_new_boolean(cli->machine->trying));
 	json_object_object_add(object, "after_reboot",
 			       json_object_new_boolean(image != NULL && cli_survives(cli)));

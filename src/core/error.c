@@ -22,6 +22,11 @@ static const char *const texts[LURK_ERROR_COUNT] = {
 	[LURK_ERR_POWER] = "the power went while storing",
 	[LURK_ERR_WAIT] = "a key is down on the keyboard",
 	[LURK_ERR_WORK] = "too many rules for too many keyboards in too many profiles at once",
+	[LURK_ERR_NO_SPACE] = "no space left on the disk",
+	[LURK_ERR_READ_ONLY] = "the disk is read-only",
+	[LURK_ERR_DISK] = "the disk reported an error",
+	[LURK_ERR_FOREIGN] = "is no plain file",
+	[LURK_ERR_NO_FOLDER] = "the folder where it would be stored is not there",
 };
 
 const char *lurk_error_text(enum lurk_error error)

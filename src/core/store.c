@@ -13,8 +13,7 @@ static enum lurk_error look(struct lurk_port *port, unsigned slot, uint8_t *byte
 	if (!length)
 		return LURK_ERR_EMPTY;
 	error = lurk_image_open(bytes, length, image);
-	/* The last sequence has no next one: nothing that Lurk wrote carries it. */
-	return !error && image->sequence == UINT64_MAX ? LURK_ERR_CONTENT : error;
+	return !error && image->sequence > LURK_SEQUENCE_MAX ? LURK_ERR_CONTENT : error;
 }
 
 enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t *bytes,
@@ -41,47 +40,85 @@ enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t
 	return look(port, (unsigned)report->newest, bytes, size, image);
 }
 
-/* The slot to write into: not the newest's; one without a valid image first, else the oldest. */
-static unsigned next_slot(const struct lurk_store_report *report, int newest)
+/* The slot to write into: not the newest's, nor one that was tried; one without a valid image
+ * first, else the oldest. -1 where there is none. */
+static int next_slot(const struct lurk_store_report *report, int newest, uint32_t tried)
 {
-	unsigned best = 0;
-	bool found = false;
+	int best = -1;
 
 	for (unsigned i = 0; i < report->slots; i++) {
-		if ((int)i == newest)
+		if ((int)i == newest || tried >> i & 1)
 			continue;
 		if (report->why[i])
-			return i;
-		if (!found || report->sequence[i] < report->sequence[best])
-			best = i;
-		found = true;
+			return (int)i;
+		if (best < 0 || report->sequence[i] < report->sequence[best])
+			best = (int)i;
 	}
 	return best;
+}
+
+/* The one with the highest sequence below `below`, -1 where there is none. */
+static int highest(const struct lurk_store_report *report, uint64_t below)
+{
+	int found = -1;
+
+	for (unsigned i = 0; i < report->slots; i++) {
+		if (!report->why[i] && report->sequence[i] < below &&
+		    (found < 0 || report->sequence[i] > report->sequence[found]))
+			found = (int)i;
+	}
+	return found;
+}
+
+/* Something that is in the way of one slot is in nobody else's. */
+static bool is_of_slot(enum lurk_error error)
+{
+	return error == LURK_ERR_FOREIGN || error == LURK_ERR_DENIED;
+}
+
+static enum lurk_error write_somewhere(struct lurk_port *port, uint8_t *bytes, size_t length,
+				       uint64_t sequence, int newest,
+				       struct lurk_store_report *report)
+{
+	enum lurk_error error = LURK_ERR_ROOM;
+	uint32_t tried = 0;
+	int slot;
+
+	while ((slot = next_slot(report, newest, tried)) >= 0) {
+		error = port->class->slot_write(port, (unsigned)slot, bytes, length);
+		report->why[slot] = error;
+		report->sequence[slot] = sequence;
+		if (!error)
+			report->newest = slot;
+		if (!is_of_slot(error))
+			return error;
+		tried |= 1U << slot;
+	}
+	return error;
 }
 
 enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length, uint32_t by,
 				struct lurk_store_report *report)
 {
-	uint64_t sequence = 0;
-	size_t slot_size;
-	int newest = -1;
+	int newest = highest(report, LURK_NEVER), before;
+	uint64_t sequence = newest < 0 ? 1 : report->sequence[newest] + 1;
 	enum lurk_error error;
-	unsigned slot;
+	size_t slot_size;
 
 	if (port->class->slots(port, &slot_size) < 2 || length > slot_size)
 		return LURK_ERR_ROOM;
-	for (unsigned i = 0; i < report->slots; i++) {
-		if (!report->why[i] && report->sequence[i] >= sequence) {
-			sequence = report->sequence[i];
-			newest = (int)i;
-		}
+	if (sequence <= LURK_SEQUENCE_MAX) {
+		lurk_image_stamp(bytes, sequence, port->class->now(port), by);
+		return write_somewhere(port, bytes, length, sequence, newest, report);
 	}
-	slot = next_slot(report, newest);
-	lurk_image_stamp(bytes, sequence + 1, port->class->now(port), by);
-	error = port->class->slot_write(port, slot, bytes, length);
-	report->why[slot] = error;
-	report->sequence[slot] = sequence + 1;
-	if (!error)
-		report->newest = (int)slot;
-	return error;
+	/* Nothing that Lurk wrote is the last there can be. It goes once the new one is there,
+	 * which counts from the one before it. */
+	before = highest(report, report->sequence[newest]);
+	sequence = before < 0 ? 1 : report->sequence[before] + 1;
+	lurk_image_stamp(bytes, sequence, port->class->now(port), by);
+	error = write_somewhere(port, bytes, length, sequence, newest, report);
+	if (error)
+		return error;
+	report->why[newest] = LURK_ERR_EMPTY;
+	return port->class->slot_write(port, (unsigned)newest, bytes, 0);
 }

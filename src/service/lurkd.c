@@ -114,7 +114,7 @@ static void step_all(struct service *s)
 static bool start(struct service *s, struct lurk_message *message)
 {
 	enum lurk_error error;
-	char line[128];
+	char line[256];
 
 	s->machine = lurk_linux_new(s->options.state, message);
 	if (!s->machine)
@@ -125,6 +125,11 @@ static bool start(struct service *s, struct lurk_message *message)
 	if (error) {
 		snprintf(line, sizeof line, "stored rules cannot be read: %s",
 			 lurk_error_text(error));
+		say(s, line);
+	}
+	if (*s->port->class->trouble(s->port)) {
+		snprintf(line, sizeof line, "nothing can be stored: %.200s",
+			 s->port->class->trouble(s->port));
 		say(s, line);
 	}
 	if (s->session.store.newest < 0)

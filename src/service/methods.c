@@ -142,6 +142,10 @@ void lurk_method_status(struct lurk_call *call)
 	lurk_call_add(call, may, "off", json_boolean(rights->off));
 	lurk_call_add(call, may, "watch", json_boolean(rights->watch));
 	lurk_call_add(call, result, "may", may);
+	lurk_call_add(call, result, "storage",
+		      text(session->port->class->trouble
+				   ? session->port->class->trouble(session->port)
+				   : ""));
 	lurk_call_add(call, result, "newest", json_integer(session->store.newest));
 	lurk_call_add(call, result, "slots", slots_json(call, &session->store));
 	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {

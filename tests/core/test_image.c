@@ -268,7 +268,11 @@ static void at_every_byte_the_old_or_the_new_is_there(void **state)
 	unsigned cuts = 0;
 
 	(void)state;
-	for (unsigned before = 0; before < 7; before++) {
+	/* Also behind the last number that there can be, which somebody may have put there. */
+	for (unsigned round = 0; round < 13; round++) {
+		const unsigned before = round % 7;
+		const bool last = round >= 7;
+
 		for (size_t power = 0;; power++, cuts++) {
 			struct shelf shelf = {.port = {&shelf_class}, .power = SIZE_MAX};
 			enum lurk_error error;
@@ -276,6 +280,11 @@ static void at_every_byte_the_old_or_the_new_is_there(void **state)
 			loaded_rules(&shelf, &report);
 			for (unsigned i = 1; i <= before; i++)
 				assert_int_equal(save(&shelf, i, &report), LURK_OK);
+			if (last && before) {
+				lurk_image_stamp(shelf.slots[report.newest], LURK_SEQUENCE_MAX, 0,
+						 0);
+				loaded_rules(&shelf, &report);
+			}
 			shelf.power = power;
 			error = save(&shelf, before + 1, &report);
 			shelf.power = SIZE_MAX;

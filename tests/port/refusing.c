@@ -12,11 +12,18 @@ static bool refuses(struct lurk_port *port, enum refusable call)
 	return r->refuses(r->data, call);
 }
 
+static enum lurk_error refusal(struct lurk_port *port)
+{
+	enum lurk_error with = ((struct refusing *)port)->with;
+
+	return with ? with : LURK_ERR_PORT;
+}
+
 #define CALL(name, ...) (real(port)->class->name(real(port), __VA_ARGS__))
 #define PASSED(name, what, params, ...)                                               \
 	static enum lurk_error r_##name params                                        \
 	{                                                                             \
-		return refuses(port, what) ? LURK_ERR_PORT : CALL(name, __VA_ARGS__); \
+		return refuses(port, what) ? refusal(port) : CALL(name, __VA_ARGS__); \
 	}
 PASSED(stand_in, REFUSE_CHANGE, (struct lurk_port * port, uint16_t n), n)
 PASSED(take, REFUSE_CHANGE,
@@ -24,7 +31,7 @@ PASSED(take, REFUSE_CHANGE,
        at_once, held)
 PASSED(end_held, REFUSE_CHANGE, (struct lurk_port * port, uint16_t n), n)
 PASSED(release, REFUSE_CHANGE, (struct lurk_port * port, uint16_t n, uint16_t i), n, i)
-PASSED(table_set, REFUSE_CHANGE, (struct lurk_port * port, uint16_t n, uint16_t i, lurk_key key), n,
+PASSED(table_set, REFUSE_TABLE, (struct lurk_port * port, uint16_t n, uint16_t i, lurk_key key), n,
        i, key)
 PASSED(slot_write, REFUSE_CHANGE,
        (struct lurk_port * port, unsigned slot, const uint8_t *bytes, size_t length), slot, bytes,

@@ -16,9 +16,9 @@
 		.keymap_size = sizeof((t)->keymaps[0]),        \
 	})
 
-/* What a call does: changes something, sends a frame, or looks up a table's entry, which is asked
+/* What a call does: changes something, or a table's entry, sends a frame, or looks up a table's entry, which is asked
  * hundreds of times for each change. */
-enum refusable { REFUSE_CHANGE, REFUSE_SEND, REFUSE_LOOK };
+enum refusable { REFUSE_CHANGE, REFUSE_TABLE, REFUSE_SEND, REFUSE_LOOK };
 
 struct refusing {
 	struct lurk_port port; /* to be used */
@@ -26,6 +26,7 @@ struct refusing {
 	bool (*refuses)(void *data, enum refusable call);
 	void (*heard)(void *data, const struct lurk_port_event *event); /* NULL for nobody */
 	void *data;
+	enum lurk_error with; /* what it refuses with; LURK_ERR_PORT where it is LURK_OK */
 };
 
 /* Sets `port` up; the rest is the caller's. */

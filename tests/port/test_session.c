@@ -26,7 +26,7 @@ static bool refuses(void *data, enum refusable call)
 {
 	struct bench *b = data;
 
-	return call == REFUSE_CHANGE && ++b->calls == b->refuse_at;
+	return call <= REFUSE_TABLE && ++b->calls == b->refuse_at;
 }
 
 static void settle(struct bench *b)
@@ -732,6 +732,69 @@ static void tried_it_ends_by_itself(void **state)
 	}
 }
 
+static bool refuses_tables(void *data, enum refusable call)
+{
+	struct bench *b = data;
+
+	return call == REFUSE_TABLE && ++b->calls == b->refuse_at;
+}
+
+/* A full disk, at each entry of the table: what cannot be written down is not changed, and the
+ * rules are in force all the same, by the relay. */
+static void a_table_that_cannot_be_written_down(void **state)
+{
+	static const enum lurk_error full[] = {LURK_ERR_NO_SPACE, LURK_ERR_READ_ONLY,
+					       LURK_ERR_DISK};
+
+	(void)state;
+	for (size_t i = 0; i < 2 * COUNT(full); i++) {
+		struct bench *b = make(USB);
+
+		assert_int_equal(apply(b, "CapsLock<>Tab"), LURK_OK);
+		assert_int_equal(b->keyboards[0].choice.way, LURK_WAY_TABLE);
+		lurk_sim_unplug(b->rig->sim, 0);
+		settle(b);
+		b->refusing.refuses = refuses_tables;
+		b->refusing.with = full[i % COUNT(full)];
+		b->calls = 0;
+		b->refuse_at = 1 + (unsigned)i / COUNT(full);
+		lurk_sim_plug(b->rig->sim, 0, false, NULL);
+		settle(b);
+		assert_int_equal(b->keyboards[0].choice.way, LURK_WAY_RELAY);
+		assert_int_equal(b->keyboards[0].choice.reason, LURK_BECAUSE_UNWRITTEN);
+		b->refuse_at = 0;
+		pass(b, 2000);
+		play(b, "+CapsLock -CapsLock", "Tab+ Tab- ");
+		play(b, "+Tab -Tab", "CapsLock+ CapsLock- ");
+		end(b);
+	}
+}
+
+/* What is withheld on one seat, and the off chord there, is nothing to another. */
+static void seats_are_apart(void **state)
+{
+	struct bench *b = make(TWO);
+
+	(void)state;
+	assert_int_equal(apply(b, "CapsLock>Tab"), LURK_OK);
+	memcpy(b->keyboards[1].info.seat, "seat1", 6);
+	lurk_session_withhold(&b->session, "", 10000000);
+	lurk_session_withhold(&b->session, "seat1", 5000000);
+	lurk_session_withhold(&b->session, "seat2", 5000000);
+	play(b, "+KeyA -KeyA +1:KeyA -1:KeyA", "");
+	pass(b, 6000); /* the one of seat1 is over */
+	play(b, "+KeyA -KeyA +1:KeyB -1:KeyB", "KeyB+ KeyB- ");
+	play(b, "+1:ShiftLeft +1:ShiftRight +1:Escape ~2100 -1:Escape -1:ShiftRight -1:ShiftLeft",
+	     "ShiftLeft+ ShiftRight+ ShiftLeft- ShiftRight- ");
+	assert_true(b->session.mode.off);
+	play(b, "+KeyA -KeyA", "");
+	press(b, "+ShiftLeft +ShiftRight +Escape ~2100 -Escape -ShiftRight -ShiftLeft");
+	assert_false(b->session.mode.off);
+	sim_rig_got(b->rig);
+	play(b, "+KeyA -KeyA +CapsLock -CapsLock", "KeyA+ KeyA- Tab+ Tab- ");
+	end(b);
+}
+
 /* By table, by relay, plain: only the watch gets what is pressed, and for no longer than asked. */
 static void withheld_presses_reach_nobody(void **state)
 {
@@ -1241,6 +1304,8 @@ int main(void)
 		cmocka_unit_test(all_or_nothing),
 		cmocka_unit_test(what_cannot_be_applied_changes_nothing),
 		cmocka_unit_test(one_stands_apart),
+		cmocka_unit_test(a_table_that_cannot_be_written_down),
+		cmocka_unit_test(seats_are_apart),
 		cmocka_unit_test(many_keyboards),
 	};
 

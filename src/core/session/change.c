@@ -66,12 +66,27 @@ static void adopt(struct lurk_session *s, uint16_t number)
 	lurk_engine_use(&s->engine, number, k->keymap ? k->keymap : lurk_keymap_plain());
 }
 
+static bool is_unwritten(enum lurk_error error)
+{
+	return error == LURK_ERR_NO_SPACE || error == LURK_ERR_READ_ONLY ||
+	       error == LURK_ERR_DISK || error == LURK_ERR_NO_FOLDER;
+}
+
 /* Taking comes before the table is put back, giving back before it is changed. */
 static enum lurk_error enforce(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
 	k->trouble = lurk_hold(s, number, LURK_HOLD_RULES, k->choice.way == LURK_WAY_RELAY);
+	if (!k->trouble)
+		k->trouble = lurk_hold_settle(s, number);
+	if (k->choice.way != LURK_WAY_TABLE || !is_unwritten(k->trouble))
+		return k->trouble;
+	/* A table that could not be put back after a crash is not changed: the relay needs none. */
+	k->choice.way = LURK_WAY_RELAY;
+	k->choice.reason = LURK_BECAUSE_UNWRITTEN;
+	k->choice.forced = false;
+	k->trouble = lurk_hold(s, number, LURK_HOLD_RULES, true);
 	if (!k->trouble)
 		k->trouble = lurk_hold_settle(s, number);
 	return k->trouble;

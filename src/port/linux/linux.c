@@ -16,6 +16,7 @@
 #include <libudev.h>
 
 #include "port/linux/node.h"
+#include "port/slots.h"
 
 enum { NODES = 8, QUEUE_STEP = 256, MONITOR = 0xffff, WAKING = 0xfffe, EVENTS = 16 };
 enum { SETTLING_US = 50000 }; /* interfaces of one keyboard come one after the other */
@@ -37,6 +38,7 @@ struct keyboard {
 struct lurk_linux {
 	struct lurk_port port;
 	char folder[PATH_MAX - 64];
+	struct lurk_message trouble; /* what cannot be stored, and why */
 	struct lurk_record record;
 	struct udev *udev;
 	struct udev_monitor *monitor;
@@ -893,46 +895,35 @@ static unsigned linux_slots(struct lurk_port *port, size_t *size)
 	return LURK_LINUX_SLOTS;
 }
 
-static int open_slot(const struct lurk_linux *m, unsigned slot, int flags)
+static const char *linux_trouble(struct lurk_port *port)
 {
-	char path[PATH_MAX];
+	return machine_of(port)->trouble.text;
+}
 
-	snprintf(path, sizeof path, "%s/slot-%02u", m->folder, slot);
-	return open(path, flags | O_CLOEXEC | O_NOFOLLOW, 0600);
+static void note_trouble(struct lurk_linux *m, enum lurk_error error)
+{
+	if (error)
+		lurk_say(&m->trouble, "%s: %s", m->folder, lurk_error_text(error));
+	else
+		*m->trouble.text = '\0';
 }
 
 static enum lurk_error linux_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
 				       size_t size, size_t *length)
 {
-	int fd = open_slot(machine_of(port), slot, O_RDONLY);
-	ssize_t n;
-
-	*length = 0;
-	if (fd < 0)
-		return errno == ENOENT ? LURK_OK : LURK_ERR_PORT;
-	n = read(fd, bytes, size);
-	close(fd);
-	*length = n > 0 ? (size_t)n : 0;
-	return n < 0 ? LURK_ERR_PORT : LURK_OK;
+	return lurk_slots_read(machine_of(port)->folder, slot, bytes, size, length);
 }
 
+/* One slot that is in the way is not the disk's trouble. */
 static enum lurk_error linux_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
 					size_t length)
 {
-	int fd = open_slot(machine_of(port), slot, O_WRONLY | O_CREAT);
-	size_t done = 0;
-	bool fine = fd >= 0;
+	struct lurk_linux *m = machine_of(port);
+	enum lurk_error error = lurk_slots_write(m->folder, slot, bytes, length, length);
 
-	while (fine && done < length) {
-		ssize_t n = write(fd, bytes + done, length - done);
-
-		fine = n > 0 || (n < 0 && errno == EINTR);
-		done += n > 0 ? (size_t)n : 0;
-	}
-	fine = fine && ftruncate(fd, (off_t)length) == 0 && fsync(fd) == 0;
-	if (fd >= 0)
-		close(fd);
-	return fine ? LURK_OK : LURK_ERR_PORT;
+	if (error != LURK_ERR_FOREIGN && error != LURK_ERR_DENIED)
+		note_trouble(m, error);
+	return error;
 }
 
 static uint64_t linux_now(struct lurk_port *port)
@@ -966,6 +957,7 @@ static const struct lurk_port_class linux_class = {
 	.table_set = linux_table_set,
 	.is_down = linux_is_down,
 	.lit = linux_lit,
+	.trouble = linux_trouble,
 	.slots = linux_slots,
 	.slot_read = linux_slot_read,
 	.slot_write = linux_slot_write,
@@ -1013,9 +1005,13 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 	bool udev_runs = access("/run/udev/control", F_OK) == 0;
 	struct epoll_event e = {.events = EPOLLIN, .data.u64 = MONITOR};
 	struct epoll_event wake = {.events = EPOLLIN, .data.u64 = WAKING};
+	int error;
 
-	if (!m)
-		abort();
+	if (!m) {
+		lurk_say(message, "no memory");
+		return NULL;
+	}
+	m->record.fd = -1;
 	m->port.class = &linux_class;
 	m->udev_runs = udev_runs;
 	snprintf(m->folder, sizeof m->folder, "%s", folder);
@@ -1024,16 +1020,17 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 	m->monitor = m->udev ? udev_monitor_new_from_netlink(m->udev, udev_runs ? "udev" : "kernel")
 			     : NULL;
 	m->waking = timerfd_create(CLOCK_REALTIME, TFD_CLOEXEC | TFD_NONBLOCK);
-	if (m->epoll < 0 || m->waking < 0 || !m->monitor ||
-	    (mkdir(folder, 0700) && errno != EEXIST)) {
-		lurk_say(message, "%s: cannot be opened: %s", folder, strerror(errno));
+	if (m->epoll < 0 || m->waking < 0 || !m->monitor) {
+		lurk_say(message, "cannot start: %s", strerror(errno));
 		lurk_linux_free(m);
 		return NULL;
 	}
-	if (!lurk_record_open(&m->record, folder, message)) {
-		lurk_linux_free(m);
-		return NULL;
-	}
+	/* Where nothing can be written rules are in force all the same. */
+	error = mkdir(folder, 0700) && errno != EEXIST ? errno : 0;
+	if (!lurk_record_open(&m->record, folder))
+		error = error ? error : errno;
+	if (error)
+		lurk_say(&m->trouble, "%s: %s", folder, strerror(error));
 	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
 	udev_monitor_enable_receiving(m->monitor);
 	epoll_ctl(m->epoll, EPOLL_CTL_ADD, udev_monitor_get_fd(m->monitor), &e);

@@ -8,6 +8,8 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
+#include "port/slots.h"
+
 enum { TABLE_MAX = 2048, TABLE_STEP = 64 };
 
 /* ---- The table ------------------------------------------------------------------------------ */
@@ -151,9 +153,11 @@ enum lurk_error lurk_node_write_entry(struct lurk_event_node *node,
 		.flags = INPUT_KEYMAP_BY_INDEX, .index = entry->index, .keycode = code, .len = 4};
 
 	memcpy(ke.scancode, &entry->raw, 4);
+	/* What is put back needs no line. */
 	if (!lurk_record_add(node->record, &(struct lurk_record_line){node->input, entry->index,
-								      entry->original, code}))
-		return LURK_ERR_PORT;
+								      entry->original, code}) &&
+	    code != entry->original)
+		return lurk_slots_error(errno);
 	return ioctl(node->fd, EVIOCSKEYCODE_V2, &ke) ? lurk_node_error(errno) : LURK_OK;
 }
 

@@ -5,6 +5,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 enum { BOOT_ID = 40, LINES_STEP = 64, LINES_MAX = 1 << 16, WRITTEN_MAX = 1000 };
@@ -81,32 +82,51 @@ static int write_line(int fd, const struct lurk_record_line *line)
 		       line->original, line->now);
 }
 
-/* Writes the file anew, with the lines that still say something. */
+/* Writes the file anew, with the lines that still say something. Whatever lies there from somebody
+ * else goes: the folder is the service's. False with an errno. */
 static bool rewrite(struct lurk_record *record)
 {
 	char fresh[sizeof record->path + 8], boot[BOOT_ID];
 	bool fine;
-	int fd;
+	int fd, error;
 
 	snprintf(fresh, sizeof fresh, "%s.new", record->path);
 	read_boot_id(boot);
-	fd = open(fresh, O_WRONLY | O_CREAT | O_TRUNC | O_APPEND | O_CLOEXEC | O_NOFOLLOW, 0600);
+	unlink(fresh);
+	fd = open(fresh, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_CLOEXEC | O_NOFOLLOW, 0600);
 	fine = fd >= 0 && dprintf(fd, "%s", boot) > 0;
 	for (unsigned i = 0; fine && i < record->count; i++)
 		fine = write_line(fd, &record->lines[i]) > 0;
 	if (!fine || rename(fresh, record->path)) {
+		error = errno;
 		if (fd >= 0)
 			close(fd);
+		unlink(fresh);
+		errno = error;
 		return false;
 	}
 	if (record->fd >= 0)
 		close(record->fd);
 	record->fd = fd;
 	record->written = record->count;
+	record->torn = false;
 	return true;
 }
 
-bool lurk_record_open(struct lurk_record *record, const char *folder, struct lurk_message *message)
+/* A plain file that is the service's; nobody is waited for. */
+static FILE *open_plain(const char *path)
+{
+	int fd = open(path, O_RDONLY | O_NONBLOCK | O_NOFOLLOW | O_CLOEXEC);
+	struct stat status;
+
+	if (fd >= 0 && !fstat(fd, &status) && S_ISREG(status.st_mode))
+		return fdopen(fd, "r");
+	if (fd >= 0)
+		close(fd);
+	return NULL;
+}
+
+bool lurk_record_open(struct lurk_record *record, const char *folder)
 {
 	char boot[BOOT_ID], written[BOOT_ID] = "";
 	FILE *file;
@@ -115,13 +135,12 @@ bool lurk_record_open(struct lurk_record *record, const char *folder, struct lur
 	record->fd = -1;
 	snprintf(record->path, sizeof record->path, "%.4000s/originals", folder);
 	read_boot_id(boot);
-	file = fopen(record->path, "re");
+	file = open_plain(record->path);
 	if (file && fgets(written, sizeof written, file) && !strcmp(boot, written))
 		read_lines(record, file);
 	if (file)
 		fclose(file);
-	return rewrite(record) ||
-	       lurk_say(message, "%s: cannot be written: %s", record->path, strerror(errno));
+	return rewrite(record);
 }
 
 void lurk_record_close(struct lurk_record *record)
@@ -136,10 +155,16 @@ void lurk_record_close(struct lurk_record *record)
 
 bool lurk_record_add(struct lurk_record *record, const struct lurk_record_line *line)
 {
-	if (write_line(record->fd, line) < 0 || !keep(record, line))
+	bool written = (record->fd >= 0 && !record->torn) || rewrite(record);
+
+	if (written && write_line(record->fd, line) < 0) {
+		record->torn = true; /* it may be there in part */
+		written = false;
+	}
+	if (!written && line->original != line->now)
 		return false;
 	record->written++;
-	return true;
+	return keep(record, line) && written;
 }
 
 void lurk_record_forget(struct lurk_record *record, unsigned input)

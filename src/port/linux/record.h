@@ -26,14 +26,16 @@ struct lurk_record {
 	int fd;                         /* lines are added at its end */
 	struct lurk_record_line *lines; /* the last of each entry that is not as it was */
 	unsigned count, written;        /* written: lines in the file */
+	bool torn;                      /* its last line may be there in part */
 };
 
-/* Reads the record of this boot below `folder`; one of an earlier boot is begun anew. */
-bool lurk_record_open(struct lurk_record *record, const char *folder, struct lurk_message *message);
+/* Reads the record of this boot below `folder`; one of an earlier boot is begun anew. False with an
+ * errno where it cannot be written: it is tried again with each line. */
+bool lurk_record_open(struct lurk_record *record, const char *folder);
 void lurk_record_close(struct lurk_record *record);
 
-/* Writes down a change that is about to be made. False where it cannot: then it must not be made.
- */
+/* Writes down a change that is about to be made. False with an errno where it cannot: then it must
+ * not be made, unless it puts the original back. */
 bool lurk_record_add(struct lurk_record *record, const struct lurk_record_line *line);
 
 /* Forgets an input device that is gone; its number never comes again. */

@@ -10,6 +10,7 @@
 #include <unistd.h>
 
 #include "layout/layout.h"
+#include "port/slots.h"
 #include "text/words.h"
 
 enum { ALL_LOCKS = (1 << LURK_LOCK_COUNT) - 1 };
@@ -827,25 +828,18 @@ static unsigned sim_slots(struct lurk_port *port, size_t *size)
 	return LURK_SIM_SLOTS;
 }
 
-static void slot_path(const struct lurk_sim *sim, unsigned slot, char path[PATH_MAX])
+static const char *storage_of(const struct lurk_sim *sim, char folder[PATH_MAX])
 {
-	snprintf(path, PATH_MAX, "%s/storage/slot-%02u", sim->folder, slot);
+	snprintf(folder, PATH_MAX, "%s/storage", sim->folder);
+	return folder;
 }
 
 static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
 				     size_t size, size_t *length)
 {
-	char path[PATH_MAX];
-	FILE *file;
+	char folder[PATH_MAX];
 
-	slot_path(sim_of(port), slot, path);
-	*length = 0;
-	file = fopen(path, "rb");
-	if (!file)
-		return errno == ENOENT ? LURK_OK : LURK_ERR_PORT;
-	*length = fread(bytes, 1, size, file);
-	fclose(file);
-	return LURK_OK;
+	return lurk_slots_read(storage_of(sim_of(port), folder), slot, bytes, size, length);
 }
 
 /* Like a disk: the bytes go out one after the other, over what was there. */
@@ -854,26 +848,15 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, con
 {
 	struct lurk_sim *sim = sim_of(port);
 	size_t n = length < sim->power ? length : sim->power;
-	char path[PATH_MAX];
-	FILE *file;
-	bool fine;
+	char folder[PATH_MAX];
+	enum lurk_error error = lurk_slots_write(storage_of(sim, folder), slot, bytes, n, length);
 
-	slot_path(sim, slot, path);
-	file = fopen(path, "r+b");
-	if (!file)
-		file = fopen(path, "w+b");
-	if (!file)
-		return LURK_ERR_PORT;
-	fine = fwrite(bytes, 1, n, file) == n &&
-	       (n < length || ftruncate(fileno(file), (off_t)length) == 0);
-	fine = fclose(file) == 0 && fine;
 	if (sim->power != SIZE_MAX)
 		sim->power -= n;
-	if (n < length) {
-		sim->off = true;
-		return LURK_ERR_POWER;
-	}
-	return fine ? LURK_OK : LURK_ERR_PORT;
+	if (n == length)
+		return error;
+	sim->off = true;
+	return LURK_ERR_POWER;
 }
 
 static uint64_t sim_now(struct lurk_port *port)

@@ -1,0 +1,197 @@
+/* Rules in a folder in which anything may lie: whatever is in the way of one slot is in no other's,
+ * is neither read nor waited for nor written through; what is stored is there afterwards. */
+#include "../core/rules.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "lurk/store.h"
+#include "port/slots.h"
+
+enum { SLOTS = 16, SIZE = 1 << 16 };
+
+static char folder[64], outside[96];
+
+static unsigned slots(struct lurk_port *port, size_t *size)
+{
+	(void)port;
+	*size = SIZE;
+	return SLOTS;
+}
+
+static enum lurk_error slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
+				 size_t *length)
+{
+	(void)port;
+	return lurk_slots_read(folder, slot, bytes, size, length);
+}
+
+static enum lurk_error slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
+				  size_t length)
+{
+	(void)port;
+	return lurk_slots_write(folder, slot, bytes, length, length);
+}
+
+static uint64_t now(struct lurk_port *port)
+{
+	(void)port;
+	return 1;
+}
+
+static const struct lurk_port_class class = {
+	.slots = slots, .slot_read = slot_read, .slot_write = slot_write, .now = now};
+
+enum lies { NOTHING, FOLDER, LINK, PIPE, RUBBISH, LOOSE_LINK, LIES };
+
+static const char *path_of(unsigned slot)
+{
+	static char path[128];
+
+	snprintf(path, sizeof path, "%s/slot-%02u", folder, slot);
+	return path;
+}
+
+static void clear(void)
+{
+	for (unsigned i = 0; i < SLOTS; i++) {
+		if (unlink(path_of(i)))
+			rmdir(path_of(i));
+	}
+}
+
+static void lay(unsigned slot, enum lies what)
+{
+	const char *path = path_of(slot);
+	int fd;
+
+	if (what == FOLDER)
+		assert_int_equal(mkdir(path, 0700), 0);
+	else if (what == LINK)
+		assert_int_equal(symlink(outside, path), 0);
+	else if (what == PIPE)
+		assert_int_equal(mkfifo(path, 0600), 0);
+	else if (what == LOOSE_LINK) /* a link to nowhere must not be made there */
+		assert_int_equal(symlink("nowhere", path), 0);
+	else if (what == RUBBISH) {
+		fd = open(path, O_WRONLY | O_CREAT, 0600);
+		assert_int_equal(write(fd, "rubbish", 7), 7);
+		close(fd);
+	}
+}
+
+static void check_outside(void)
+{
+	char got[16] = "", nowhere[96];
+	int fd = open(outside, O_RDONLY);
+
+	assert_int_equal(read(fd, got, sizeof got), 7);
+	assert_string_equal(got, "outside");
+	close(fd);
+	snprintf(nowhere, sizeof nowhere, "%s/nowhere", folder);
+	assert_int_not_equal(access(nowhere, F_OK), 0);
+}
+
+static void what_lies_there_is_in_nobodys_way(void **state)
+{
+	struct lurk_port port = {&class};
+	struct lurk_store_report report;
+	struct test_rules *rules = calloc(1, sizeof *rules);
+	uint8_t *bytes = malloc(SIZE);
+	struct lurk_image image;
+	uint64_t seed = 7;
+	int fd;
+
+	(void)state;
+	test_rules_read(rules, "CapsLock>Enter");
+	assert_int_equal(test_rules_image(rules), LURK_OK);
+	fd = open(outside, O_WRONLY | O_CREAT, 0600);
+	assert_int_equal(write(fd, "outside", 7), 7);
+	close(fd);
+	for (unsigned round = 0; round < 300; round++) {
+		unsigned usable = 0;
+
+		clear();
+		for (unsigned i = 0; i < SLOTS; i++) {
+			enum lies what = (enum lies)(random_next(&seed) % LIES);
+
+			lay(i, what);
+			usable += what == NOTHING || what == RUBBISH;
+		}
+		assert_int_equal(lurk_store_load(&port, LURK_NEVER, bytes, SIZE, &image, &report),
+				 LURK_ERR_EMPTY);
+		for (unsigned version = 1; version <= 20; version++) {
+			enum lurk_error error =
+				lurk_store_save(&port, rules->bytes, rules->length, 0, &report);
+			const bool fits = usable > 1 || (usable && version == 1);
+
+			if (!error != fits)
+				fail_msg("round %u, version %u, %u usable: %s", round, version,
+					 usable, lurk_error_text(error));
+			if (error)
+				break;
+			assert_int_equal(
+				lurk_store_load(&port, LURK_NEVER, bytes, SIZE, &image, &report),
+				LURK_OK);
+			assert_int_equal(image.sequence, version);
+		}
+		check_outside();
+	}
+	clear();
+	unlink(outside);
+	free(bytes);
+	free(rules);
+}
+
+/* The reason is passed on, and a slot that was written in part is no image. */
+static void what_the_system_says_is_passed_on(void **state)
+{
+	static const struct {
+		int error;
+		enum lurk_error is;
+	} rows[] = {{ENOSPC, LURK_ERR_NO_SPACE},  {EDQUOT, LURK_ERR_NO_SPACE},
+		    {EROFS, LURK_ERR_READ_ONLY},  {EIO, LURK_ERR_DISK},
+		    {EACCES, LURK_ERR_DENIED},    {ELOOP, LURK_ERR_FOREIGN},
+		    {ENOENT, LURK_ERR_NO_FOLDER}, {ENOMEM, LURK_ERR_PORT}};
+	const struct rlimit small = {100, RLIM_INFINITY};
+	struct rlimit before;
+	uint8_t bytes[500] = {1}, back[500];
+	size_t length;
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++)
+		assert_int_equal(lurk_slots_error(rows[i].error), rows[i].is);
+	signal(SIGXFSZ, SIG_IGN);
+	getrlimit(RLIMIT_FSIZE, &before);
+	setrlimit(RLIMIT_FSIZE, &small);
+	assert_int_equal(lurk_slots_write(folder, 0, bytes, sizeof bytes, sizeof bytes),
+			 LURK_ERR_NO_SPACE);
+	setrlimit(RLIMIT_FSIZE, &before);
+	assert_int_equal(lurk_slots_read(folder, 0, back, sizeof back, &length), LURK_OK);
+	assert_true(length < sizeof bytes);
+	assert_int_equal(lurk_slots_write("/nowhere/at/all", 0, bytes, 1, 1), LURK_ERR_NO_FOLDER);
+	assert_int_equal(lurk_slots_read("/nowhere/at/all", 0, back, 1, &length), LURK_OK);
+	assert_int_equal(length, 0);
+	clear();
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(what_lies_there_is_in_nobodys_way),
+		cmocka_unit_test(what_the_system_says_is_passed_on),
+	};
+	int failed;
+
+	snprintf(folder, sizeof folder, "/tmp/lurk-test-XXXXXX");
+	if (!mkdtemp(folder))
+		return 1;
+	snprintf(outside, sizeof outside, "%s-outside", folder);
+	failed = cmocka_run_group_tests(tests, NULL, NULL);
+	rmdir(folder);
+	return failed;
+}
