@@ -2,6 +2,7 @@
  * in their places by the package or by `meson install`; this makes the system take notice. */
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <spawn.h>
 #include <stdlib.h>
 #include <string.h>
@@ -11,9 +12,13 @@
 
 #include "cli/cli.h"
 
-/* Runs a program of the system; its output is shown only where it fails. */
+/* Runs a program of the system, from where the system has it and with nothing of what the caller
+ * has set; its output is shown only where it fails. */
 static bool run(const char *const *words, bool loud)
 {
+	static const char *const folders[] = {"/usr/sbin", "/usr/bin", "/sbin", "/bin"};
+	char *const environment[] = {"PATH=/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL=C.UTF-8", NULL};
+	char path[PATH_MAX] = "";
 	posix_spawn_file_actions_t quiet;
 	int status = -1;
 	pid_t child;
@@ -24,8 +29,11 @@ static bool run(const char *const *words, bool loud)
 	posix_spawn_file_actions_addopen(&quiet, STDOUT_FILENO, "/dev/null", O_WRONLY, 0);
 	if (!loud)
 		posix_spawn_file_actions_adddup2(&quiet, STDOUT_FILENO, STDERR_FILENO);
-	fine = !posix_spawnp(&child, words[0], &quiet, NULL, (char *const *)(uintptr_t)words,
-			     environ) &&
+	for (size_t i = 0; i < sizeof folders / sizeof *folders && access(path, X_OK); i++)
+		snprintf(path, sizeof path, "%s%s%s", *words[0] == '/' ? "" : folders[i],
+			 *words[0] == '/' ? "" : "/", words[0]);
+	fine = !posix_spawn(&child, path, &quiet, NULL, (char *const *)(uintptr_t)words,
+			    environment) &&
 	       waitpid(child, &status, 0) == child && WIFEXITED(status) && !WEXITSTATUS(status);
 	posix_spawn_file_actions_destroy(&quiet);
 	return fine;
@@ -44,7 +52,7 @@ static int not_here(const char *command)
 		return cli_fail(
 			CLI_COULD_NOT,
 			"this system is not run by systemd: let your init start %s, as root "
-			"or as a user of the groups input and lurk",
+			"or as a user of the groups input and lurkd",
 			LURK_LURKD);
 	return CLI_DONE;
 }
@@ -86,7 +94,7 @@ static int install(struct cli *cli)
 	printf("The service runs, and will after every reboot, before the login prompt: %s here.\n",
 	       cli_count(here, "keyboard", count));
 	puts("Root changes rules with /etc/lurk/profile.yaml, members of the group lurk with their "
-	     "own: `sudo usermod -aG lurk NAME`, then log in anew.");
+	     "own: `sudo usermod -aG lurk NAME`.");
 	if (isatty(STDIN_FILENO) && isatty(STDOUT_FILENO) && cli_read_files(cli))
 		cli_test_chord(cli);
 	puts("Next: `lurk identify` shows what a key sends. If anything goes wrong: `lurk help "
@@ -117,10 +125,11 @@ static int uninstall(void)
 		return cli_fail(CLI_COULD_NOT, "the kernel's tables could not be put back; a "
 					       "reboot does that");
 	TRY("rm", "-rf", "--", "/var/lib/lurk");
-	TRY("userdel", "lurk");
+	TRY("userdel", "lurkd");
+	TRY("groupdel", "lurkd");
 	TRY("groupdel", "lurk");
 	puts("The service is stopped and does not start any more; every key does its usual job.");
-	puts("Stored rules, what could be undone, and the user and group lurk are gone.");
+	puts("Stored rules, what could be undone, and the user lurkd and the group lurk are gone.");
 	puts("Profiles in /etc/lurk and ~/.config/lurk are yours and stay; the program goes with "
 	     "its package.");
 	return CLI_DONE;

@@ -188,7 +188,14 @@ def install(m):
     exposure = re.search(r"lurkd.service: ([\d.]+)", m.sh("systemd-analyze security lurkd --no-pager | tail -n 1"))
     m.check("systemd-analyze security: at most 1.5", exposure and float(exposure.group(1)) <= 1.5, exposure and exposure.group(0))
     m.has("ps -o user= -p $(systemctl show -p MainPID --value lurkd) 2>/dev/null || stat -c %U /proc/$(systemctl show -p MainPID "
-          "--value lurkd)", "lurk", "it runs as a user of its own")
+          "--value lurkd)", "lurkd", "it runs as a user of its own")
+    m.has("stat -c '%U %G %a' /dev/uinput; stat -c %a /var/lib/lurk/rules; getent group lurkd; getent group input", "root lurkd 660\n700\n",
+          "what makes virtual keyboards is the service's alone")
+    m.check("and no person is in its groups", re.search(r"^lurkd:[^:]*:\d+:$", m.sh("getent group lurkd")) is not None, m.sh("getent group lurkd"))
+    m.has("head -c 1 /proc/$(systemctl show -p MainPID --value lurkd)/mem 2>&1; su nobody -s /bin/sh -c 'cat /proc/'$(systemctl show -p MainPID "
+          "--value lurkd)'/environ' 2>&1; grep 'core file' /proc/$(systemctl show -p MainPID --value lurkd)/limits",
+          "Permission denied", "its memory is not for others")
+    m.has("grep 'core file' /proc/$(systemctl show -p MainPID --value lurkd)/limits", "core file size      0  ", "no core file")
 
 
 def rights(m):
@@ -199,6 +206,10 @@ def rights(m):
     m.has("su warden -c 'lurk swap KeyQ KeyW --apply' 2>&1", "It is in force now", "a member of the group may change rules")
     m.has("su warden -c 'lurk try --for 3s' 2>&1", "everything is as before", "and try them")
     m.has("su warden -c 'lurk identify --count 1' 2>&1", "passwords can be read so", "but not watch keys", fine=False)
+    m.has("su warden -c 'head -c 0 > /dev/uinput' 2>&1", "Permission denied", "nor make a virtual keyboard", fine=False)
+    m.sh("gpasswd -d warden lurk")
+    m.has("su warden -c 'lurk off' 2>&1", "the service refuses: only root", "and nothing any more once out of the group", fine=False)
+    m.sh("usermod -aG lurk warden")
     m.has("su warden -c 'lurk status'", "/home/warden/.config/lurk/profile.yaml", "whose rules are in force is said")
 
 
@@ -356,6 +367,27 @@ def refused(m):
     m.types("q w a", "wqa", "the old rules are in force")
     m.sh("modprobe uinput && udevadm settle && systemctl restart lurkd")  # its sandbox allows what is there at the start
     m.has("lurk apply", "In force now", "with uinput again")
+
+
+def no_space(m):
+    """A disk without room, or that is read-only: stored rules are in force all the same, and it is said what will not survive."""
+    rules = "/var/lib/lurk/rules"
+    m.sh("lurk restore CapsLock; lurk swap KeyQ KeyW --apply")
+    m.sh(f"systemctl stop lurkd; cp -a {rules} /tmp/rules; mount -t tmpfs -o size=256k,mode=700,uid=$(id -u lurkd),gid=$(id -g lurkd) none {rules}")
+    m.sh(f"cp -a /tmp/rules/. {rules}/; rm -f {rules}/originals*; cat /dev/zero > {rules}/fill; systemctl start lurkd", fine=False)
+    for how, why in (("no space left", "No space left on device"), ("read-only", "Read-only file system")):
+        if how == "read-only":
+            m.sh(f"systemctl stop lurkd; mount -o remount,ro {rules}; systemctl start lurkd")
+        m.runs(f"{how}: the service runs")
+        m.types("q w a", "wqa", f"{how}: stored rules are in force")
+        m.has("lurk status", f"Nothing can be stored: {rules}: {why}", f"{how}: lurk status says so")
+        m.has("lurk status", "what its table held cannot be written down", f"{how}: by the relay")
+        m.has("lurk map CapsLock KeyX --apply 2>&1", "no space left on the disk" if how == "no space left" else "the disk is read-only",
+              f"{how}: what is not stored is refused, with the reason", fine=False)
+        m.types("q w a", "wqa", f"{how}: and all is as it was")
+        m.has("journalctl -u lurkd -n 20 --no-pager -o cat", f"nothing can be stored: {rules}: {why}", f"{how}: the journal says so")
+    m.sh(f"systemctl stop lurkd; umount {rules}; systemctl start lurkd; lurk restore CapsLock; lurk apply")
+    m.types("q w a", "wqa", "with room again")
 
 
 def table_changed_by_others(m):
@@ -588,7 +620,7 @@ def coming_and_going(m):
     m.types("q w a", "wqa", "after the upgrade")
     m.has("lurk uninstall", "every key does its usual job", "lurk uninstall")
     m.types("q w a", "qwa", "after lurk uninstall")
-    left = m.sh("ls -d /var/lib/lurk /run/lurk /etc/systemd/system/*/lurkd.service 2>/dev/null; getent passwd lurk; getent group lurk; true")
+    left = m.sh("ls -d /var/lib/lurk /run/lurk /etc/systemd/system/*/lurkd.service 2>/dev/null; getent passwd lurkd; getent group lurkd; getent group lurk; true")
     m.check("it leaves nothing behind", left == "", left)
     m.has("lurk status 2>&1", "`sudo lurk install` sets it up", "what to do is said", fine=False)
     m.has("lurk install", "The service runs, and will after every reboot", "lurk install")
@@ -658,7 +690,7 @@ def run(machine, only):
             failed.append("install")
         part(beginning)
         m.read_console()
-        for function in [plugging, other_seat, killed, sleep_and_wake, refused, table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified,
+        for function in [plugging, other_seat, killed, sleep_and_wake, refused, no_space, table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified,
                          typing, coming_and_going]:
             part(function)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
