@@ -37,6 +37,9 @@ struct cli {
 	char profile_path[PATH_MAX], keyboards_path[PATH_MAX], state_folder[PATH_MAX];
 	bool judging; /* rules that contradict each other are read all the same */
 	bool files_read, profile_exists, profile_broken;
+	bool editing; /* set by a command that will write, before it reads */
+	int lock;     /* of the profile's folder, -1 without one */
+	struct lurk_file_seen profile_seen, keyboards_seen; /* as they were read */
 	struct lurk_keyboards_file keyboards;
 	struct lurk_profile_file profile; /* the one that is edited, or applied */
 	struct cli_other *others;         /* those beside it */

@@ -67,6 +67,7 @@ int edit_start(struct edit *edit)
 {
 	struct cli *cli = edit->cli;
 
+	cli->editing = true;
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
 	if (!cli_keyboard_option(cli, edit->keyboard_name, &edit->keyboard))

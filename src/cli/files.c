@@ -267,16 +267,38 @@ void cli_find_layout(struct cli *cli)
 
 /* ---- Reading and writing -------------------------------------------------------------------- */
 
+static char *copy_of(const char *bytes, size_t length)
+{
+	char *copy = malloc(length + 1);
+
+	if (!copy)
+		abort();
+	memcpy(copy, bytes, length);
+	copy[length] = '\0';
+	return copy;
+}
+
+static void see(struct lurk_file_seen *seen, bool exists, const char *bytes, size_t length)
+{
+	free(seen->bytes);
+	*seen = (struct lurk_file_seen){exists, exists ? copy_of(bytes, length) : NULL, length};
+}
+
 /* A file's bytes, or a copy of the head that it begins with when it is made. */
 static bool read_or_begin(const char *path, const char *head, char **bytes, size_t *length,
-			  bool *exists, struct lurk_message *message)
+			  struct lurk_file_seen *seen, struct lurk_message *message)
 {
-	if (lurk_file_read(path, bytes, length, exists, message))
+	bool exists;
+
+	if (lurk_file_read(path, bytes, length, &exists, message)) {
+		see(seen, true, *bytes, *length);
 		return true;
-	if (*exists)
+	}
+	if (exists)
 		return false;
-	*bytes = strdup(head);
+	see(seen, false, "", 0);
 	*length = strlen(head);
+	*bytes = copy_of(head, *length);
 	return true;
 }
 
@@ -341,15 +363,18 @@ static bool read_all(struct cli *cli, struct lurk_message *why)
 {
 	char *bytes;
 	size_t length;
-	bool exists;
 
 	find_paths(cli);
-	if (!read_or_begin(cli->keyboards_path, keyboards_head, &bytes, &length, &exists, why) ||
+	if (cli->editing && cli->lock < 0)
+		cli->lock = lurk_file_lock(cli->profile_path);
+	if (!read_or_begin(cli->keyboards_path, keyboards_head, &bytes, &length,
+			   &cli->keyboards_seen, why) ||
 	    !lurk_keyboards_read(&cli->keyboards, cli->keyboards_path, bytes, length, why) ||
 	    !take_aliases(cli, why) ||
-	    !read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_exists,
+	    !read_or_begin(cli->profile_path, profile_head, &bytes, &length, &cli->profile_seen,
 			   why))
 		return false;
+	cli->profile_exists = cli->profile_seen.exists;
 	find_layout(cli, bytes, length);
 	if (!cli->profile_exists && cli->profile_option && !strpbrk(cli->profile_option, "/.")) {
 		free(bytes);
@@ -404,34 +429,30 @@ bool cli_reread_profile(struct cli *cli, struct lurk_message *message)
 	       agrees(cli, message);
 }
 
+/* What was read is what is replaced, whoever else is at work on it. */
 static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml,
-		 const char *summary)
+		 struct lurk_file_seen *seen, const char *summary)
 {
 	struct lurk_message why;
-	char *old = NULL;
-	size_t length = 0;
-	bool exists;
 
-	if ((!lurk_file_read(path, &old, &length, &exists, &why) && exists) ||
-	    !lurk_file_write(path, yaml->bytes, yaml->length, &why)) {
+	if (!lurk_file_replace(path, yaml->bytes, yaml->length, seen, &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		free(old);
 		return false;
 	}
-	cli_note_edit(cli, path, old ? old : "", length, exists, yaml->bytes, yaml->length,
-		      summary);
-	free(old);
+	cli_note_edit(cli, path, seen->exists ? seen->bytes : "", seen->length, seen->exists,
+		      yaml->bytes, yaml->length, summary);
+	see(seen, true, yaml->bytes, yaml->length);
 	return true;
 }
 
 bool cli_save_profile(struct cli *cli, const char *summary)
 {
-	return save(cli, cli->profile_path, &cli->profile.yaml, summary);
+	return save(cli, cli->profile_path, &cli->profile.yaml, &cli->profile_seen, summary);
 }
 
 bool cli_save_keyboards(struct cli *cli, const char *summary)
 {
-	return save(cli, cli->keyboards_path, &cli->keyboards.yaml, summary);
+	return save(cli, cli->keyboards_path, &cli->keyboards.yaml, &cli->keyboards_seen, summary);
 }
 
 bool cli_close(struct cli *cli)
@@ -453,6 +474,9 @@ bool cli_close(struct cli *cli)
 	}
 	lurk_profile_free(&cli->profile);
 	lurk_keyboards_free(&cli->keyboards);
+	free(cli->profile_seen.bytes);
+	free(cli->keyboards_seen.bytes);
+	lurk_file_unlock(&cli->lock);
 	cli_forget_others(cli);
 	lurk_layout_close(cli->layout);
 	lurk_layout_close(cli->usual_layout);

@@ -706,6 +706,8 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 	struct keyboards k = {.cli = cli};
 
 	cli_parse(cli, &argp, argc, argv, &k);
+	cli->editing = k.name || k.same_as || k.nickname || k.describe || k.apart || k.form ||
+		       (k.quirk && k.count);
 	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	if (k.name)

@@ -206,7 +206,7 @@ void cli_print_help(void)
 
 int main(int argc, char **argv)
 {
-	struct cli cli = {.desk = getenv("LURK_DESK"), .argv = argv};
+	struct cli cli = {.desk = getenv("LURK_DESK"), .argv = argv, .lock = -1};
 	struct main_input input = {.cli = &cli};
 	int status = -1;
 

@@ -313,8 +313,10 @@ static int make_new(struct profile *p)
 	char path[PATH_MAX], word[LURK_PROFILE_WORD], *text;
 	struct lurk_message why;
 	struct lurk_profile_set set;
+	const struct lurk_file_seen none = {false, NULL, 0};
 	bool fine;
 
+	cli->editing = true;
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
 	if (strchr(p->name, '.') || !lurk_profile_word(p->name, word) ||
@@ -339,7 +341,7 @@ static int make_new(struct profile *p)
 		     word, word, p->based_on ? "based-on: " : "", p->based_on ? p->based_on : "",
 		     p->based_on ? "\n" : "") < 0)
 		abort();
-	fine = lurk_file_write(path, text, strlen(text), &why);
+	fine = lurk_file_replace(path, text, strlen(text), &none, &why);
 	if (fine)
 		cli_note_edit(cli, path, "", 0, false, text, strlen(text), "a new profile");
 	free(text);

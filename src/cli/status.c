@@ -472,8 +472,7 @@ int cli_status(struct cli *cli, int argc, char **argv)
 		json_object_object_add(object, "source", cli_json_text(profile.source));
 	}
 	json_object_object_add(object, "off", json_object_new_boolean(cli->machine->off));
-	json_object_object_add(object, "storage",
-			       json_object_new_string(cli->machine->storage));
+	json_object_object_add(object, "storage", json_object_new_string(cli->machine->storage));
 	json_object_object_add(object, "trying", json_object_new_boolean(cli->machine->trying));
 	json_object_object_add(object, "after_reboot",
 			       json_object_new_boolean(image != NULL && cli_survives(cli)));

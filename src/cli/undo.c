@@ -73,15 +73,16 @@ static bool note(struct cli *cli, const char *head, const char *bytes, size_t le
 	size_t n = strlen(head);
 	char *text = malloc(n + length + 1), path[PATH_MAX];
 	struct lurk_message why;
-	bool fine;
+	bool fine, taken;
 
 	if (!text)
 		abort();
 	memcpy(text, head, n + 1);
 	if (length)
 		memcpy(text + n, bytes, length);
-	step_path(cli, newest + 1, path);
-	fine = lurk_file_write(path, text, n + length, &why);
+	do /* somebody else may have taken that number just now */
+		step_path(cli, ++newest, path);
+	while (!(fine = lurk_file_add_secret(path, text, n + length, &taken, &why)) && taken);
 	free(text);
 	if (!fine)
 		cli_fail(CLI_DONE, "this step cannot be undone: %s", why.text);
@@ -166,23 +167,26 @@ static bool read_step(const struct cli *cli, unsigned number, struct step *step)
 static int undo_edit(struct cli *cli, const struct step *step)
 {
 	struct lurk_message why;
-	char *now;
-	size_t length;
-	bool exists, unchanged;
+	struct lurk_file_seen now;
+	bool unchanged, done;
 
-	if (!lurk_file_read(step->file, &now, &length, &exists, &why))
+	if (!lurk_file_read(step->file, &now.bytes, &now.length, &now.exists, &why))
 		return cli_fail(CLI_COULD_NOT, "%s; so the last edit cannot be taken back",
 				why.text);
-	unchanged = checksum(now, length) == step->left;
-	free(now);
+	unchanged = checksum(now.bytes, now.length) == step->left;
+	done = unchanged &&
+	       (step->existed
+			? lurk_file_replace(step->file, step->old, step->old_length, &now, &why)
+			: unlink(step->file) == 0 ||
+				  lurk_say(&why, "%s: cannot be put back", step->file));
+	free(now.bytes);
 	if (!unchanged)
 		return cli_fail(CLI_COULD_NOT,
 				"%s was changed by someone else since the last edit (%s); nothing "
 				"is undone",
 				step->file, step->summary);
-	if (!step->existed ? unlink(step->file) != 0
-			   : !lurk_file_write(step->file, step->old, step->old_length, &why))
-		return cli_fail(CLI_COULD_NOT, "%s: cannot be put back", step->file);
+	if (!done)
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	if (cli->json)
 		return CLI_DONE;
 	printf("Took back the last edit: %s.\n", step->summary);
@@ -292,6 +296,7 @@ int cli_undo(struct cli *cli, int argc, char **argv)
 			"Take back the last edit or the last apply, whichever came last; again, "
 			"the one before."
 			"\vExample:\n  lurk undo");
+	cli->editing = true;
 	if (!cli_read_files_if_good(cli))
 		return CLI_COULD_NOT;
 	newest = newest_step(cli, &oldest, &count);

@@ -2,15 +2,21 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <grp.h>
 #include <limits.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/file.h>
 #include <sys/stat.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "lurk/name.h"
+
+/* So many times a fiftieth of a second. */
+enum { PATIENCE = 500 };
 
 bool lurk_say(struct lurk_message *message, const char *format, ...)
 {
@@ -66,27 +72,125 @@ void lurk_make_harmless(char *text)
 	*to = '\0';
 }
 
+/* ---- For whom ------------------------------------------------------------------------------- */
+
+/* Root at work in somebody's folder is that somebody for as long as it takes: so whatever links
+ * lead elsewhere, there and while it is looked at, lead no further than for that person, and what
+ * is made is that person's. */
+struct hat {
+	bool on;
+	int count;
+	gid_t groups[NGROUPS_MAX];
+};
+
+/* The owner of the first part of a path that is not root's: whoever that is decides what lies
+ * below. Of the last part only a link counts. */
+static bool find_owner(const char *path, uid_t *uid, gid_t *gid)
+{
+	char part[PATH_MAX];
+	struct stat status;
+
+	if (*path != '/') {
+		if (!stat(".", &status) && status.st_uid) {
+			*uid = status.st_uid;
+			*gid = status.st_gid;
+			return true;
+		}
+	}
+	for (const char *end = path; *end; end += *end == '/') {
+		end += *end == '/';
+		end += strcspn(end, "/");
+		snprintf(part, sizeof part, "%.*s", (int)(end - path), path);
+		if (lstat(part, &status))
+			return false;
+		if (status.st_uid && (*end || S_ISLNK(status.st_mode))) {
+			*uid = status.st_uid;
+			*gid = status.st_gid;
+			return true;
+		}
+	}
+	return false;
+}
+
+static bool put_on(const char *path, struct hat *hat)
+{
+	uid_t uid;
+	gid_t gid;
+
+	hat->on = false;
+	if (geteuid() || !find_owner(path, &uid, &gid))
+		return true;
+	hat->count = getgroups(NGROUPS_MAX, hat->groups);
+	if (hat->count < 0 || setgroups(1, &gid))
+		return false;
+	hat->on = true;
+	if (!setegid(gid) && !seteuid(uid))
+		return true;
+	return false;
+}
+
+static void take_off(struct hat *hat)
+{
+	int error = errno;
+
+	if (hat->on && (seteuid(0) || setegid(0) || setgroups((size_t)hat->count, hat->groups)))
+		abort(); /* never on with rights that are somebody else's */
+	hat->on = false;
+	errno = error;
+}
+
+/* ---- Reading -------------------------------------------------------------------------------- */
+
+static const char *kind_of(mode_t mode)
+{
+	return S_ISDIR(mode) ? "a folder" : S_ISFIFO(mode) ? "a pipe" : "no plain file";
+}
+
+/* Nobody is waited for, as a pipe without a writer would be. */
+static int open_to_read(const char *path)
+{
+	struct hat hat;
+	int fd = put_on(path, &hat) ? open(path, O_RDONLY | O_NONBLOCK | O_NOCTTY | O_CLOEXEC) : -1;
+
+	take_off(&hat);
+	return fd;
+}
+
+static bool read_fd(int fd, char *bytes, size_t size, size_t *length)
+{
+	*length = 0;
+	while (*length < size) {
+		ssize_t n = read(fd, bytes + *length, size - *length);
+
+		if (n < 0 && errno == EINTR)
+			continue;
+		if (n <= 0)
+			return n == 0;
+		*length += (size_t)n;
+	}
+	return true;
+}
+
 bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists,
 		    struct lurk_message *message)
 {
-	FILE *file = fopen(path, "rb");
+	int fd = open_to_read(path);
 	struct stat status;
 	bool whole;
 
-	*exists = file || errno != ENOENT;
+	*exists = fd >= 0 || errno != ENOENT;
 	*bytes = NULL;
 	*length = 0;
-	if (!file)
+	if (fd < 0)
 		return lurk_say(message, "%s: %s", path, strerror(errno));
-	if (fstat(fileno(file), &status) || S_ISDIR(status.st_mode)) {
-		fclose(file);
-		return lurk_say(message, "%s: is a folder, not a file", path);
+	if (fstat(fd, &status) || !S_ISREG(status.st_mode)) {
+		close(fd);
+		return lurk_say(message, "%s: is %s, not a file", path, kind_of(status.st_mode));
 	}
 	*bytes = malloc(LURK_FILE_MAX + 2);
-	if (*bytes)
-		*length = fread(*bytes, 1, LURK_FILE_MAX + 1, file);
-	whole = *bytes && !ferror(file) && *length <= LURK_FILE_MAX;
-	fclose(file);
+	whole = *bytes && read_fd(fd, *bytes, LURK_FILE_MAX + 1, length) &&
+		*length <= LURK_FILE_MAX;
+	close(fd);
 	if (whole) {
 		(*bytes)[*length] = '\0';
 		return true;
@@ -97,13 +201,50 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 			LURK_FILE_MAX / 1024);
 }
 
-static bool make_folders(const char *path)
+/* ---- Locking -------------------------------------------------------------------------------- */
+
+static void folder_of(const char *path, char folder[PATH_MAX])
+{
+	const char *slash = strrchr(path, '/');
+
+	snprintf(folder, PATH_MAX, "%.*s", slash ? (int)(slash - path) + (slash == path) : 1,
+		 slash ? path : ".");
+}
+
+int lurk_file_lock(const char *path)
+{
+	const struct timespec pause = {.tv_nsec = 20000000};
+	char folder[PATH_MAX];
+	struct hat hat;
+	int lock;
+
+	folder_of(path, folder);
+	lock = put_on(path, &hat) ? open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
+	take_off(&hat);
+	for (unsigned i = 0; lock >= 0 && i < PATIENCE && flock(lock, LOCK_EX | LOCK_NB); i++) {
+		if (errno != EWOULDBLOCK && errno != EINTR)
+			break; /* a file system without locks */
+		nanosleep(&pause, NULL);
+	}
+	return lock;
+}
+
+void lurk_file_unlock(int *lock)
+{
+	if (*lock >= 0)
+		close(*lock);
+	*lock = -1;
+}
+
+/* ---- Writing -------------------------------------------------------------------------------- */
+
+static bool make_folders(const char *path, mode_t mode)
 {
 	char folder[PATH_MAX];
 
 	for (const char *slash = strchr(path + 1, '/'); slash; slash = strchr(slash + 1, '/')) {
 		snprintf(folder, sizeof folder, "%.*s", (int)(slash - path), path);
-		if (mkdir(folder, 0777) && errno != EEXIST)
+		if (mkdir(folder, mode) && errno != EEXIST)
 			return false;
 	}
 	return true;
@@ -127,11 +268,9 @@ static bool write_all(int fd, const char *bytes, size_t length)
 static void flush_folder(const char *path)
 {
 	char folder[PATH_MAX];
-	const char *slash = strrchr(path, '/');
 	int fd;
 
-	snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - path) + 1 : 1,
-		 slash ? path : ".");
+	folder_of(path, folder);
 	fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
 	if (fd >= 0) {
 		fsync(fd);
@@ -139,8 +278,59 @@ static void flush_folder(const char *path)
 	}
 }
 
-bool lurk_file_write(const char *path, const char *bytes, size_t length,
-		     struct lurk_message *message)
+/* Whether what is there is what was seen before. */
+static bool is_as_seen(const char *path, const struct lurk_file_seen *seen)
+{
+	int fd = open(path, O_RDONLY | O_NONBLOCK | O_NOFOLLOW | O_CLOEXEC);
+	char *bytes = fd < 0 ? NULL : malloc(seen->length + 1);
+	size_t length = 0;
+	bool same;
+
+	if (fd < 0)
+		return !seen->exists && errno == ENOENT;
+	same = bytes && seen->exists && read_fd(fd, bytes, seen->length + 1, &length) &&
+	       length == seen->length && (!length || !memcmp(bytes, seen->bytes, length));
+	free(bytes);
+	close(fd);
+	return same;
+}
+
+/* The new file in the old one's place, unless that is not what was seen: also where it is changed
+ * in this very moment, since what comes out of the exchange is looked at. False with errno 0 then.
+ */
+static bool put_in_place(const char *temporary, const char *real, const struct lurk_file_seen *seen)
+{
+	if (!seen)
+		return rename(temporary, real) == 0;
+	if (!is_as_seen(real, seen)) {
+		errno = 0;
+		return false;
+	}
+	if (!seen->exists)
+		return renameat2(AT_FDCWD, temporary, AT_FDCWD, real, RENAME_NOREPLACE) == 0 ||
+		       (errno == EINVAL && rename(temporary, real) == 0);
+	if (renameat2(AT_FDCWD, temporary, AT_FDCWD, real, RENAME_EXCHANGE))
+		return errno == EINVAL && rename(temporary, real) == 0;
+	if (is_as_seen(temporary, seen)) {
+		unlink(temporary);
+		return true;
+	}
+	renameat2(AT_FDCWD, temporary, AT_FDCWD, real, RENAME_EXCHANGE);
+	errno = 0;
+	return false;
+}
+
+/* With the rights of the old file, and of a new one those that the caller gives new files. */
+static mode_t rights_for(bool secret, const struct stat *old)
+{
+	mode_t mask = umask(0);
+
+	umask(mask);
+	return old ? old->st_mode & 0777 : (secret ? 0600 : 0666) & ~mask;
+}
+
+static bool write_as_owner(const char *path, const char *bytes, size_t length, bool secret,
+			   const struct lurk_file_seen *seen, struct lurk_message *message)
 {
 	char real[PATH_MAX], temporary[PATH_MAX + 16];
 	struct stat old;
@@ -149,26 +339,65 @@ bool lurk_file_write(const char *path, const char *bytes, size_t length,
 
 	if (!realpath(path, real))
 		snprintf(real, sizeof real, "%s", path);
-	if (!make_folders(real))
+	if (!make_folders(real, secret ? 0700 : 0777))
 		return lurk_say(message, "%s: its folder cannot be made: %s", path,
 				strerror(errno));
 	had_old = stat(real, &old) == 0;
 	if (had_old && !S_ISREG(old.st_mode))
 		return lurk_say(message, "%s: cannot be written: it is no plain file", path);
 	snprintf(temporary, sizeof temporary, "%s.XXXXXX", real);
-	fd = mkstemp(temporary);
+	fd = mkostemp(temporary, O_CLOEXEC);
 	if (fd < 0)
 		return lurk_say(message, "%s: cannot be written: %s", path, strerror(errno));
-	done = fchmod(fd, had_old ? old.st_mode & 07777 : 0644) == 0 &&
-	       write_all(fd, bytes, length);
+	done = write_all(fd, bytes, length);
 	if (had_old && geteuid() == 0 && fchown(fd, old.st_uid, old.st_gid))
 		done = false;
-	done = close(fd) == 0 && done && rename(temporary, real) == 0;
-	if (!done) {
-		lurk_say(message, "%s: cannot be written: %s", path, strerror(errno));
-		unlink(temporary);
-		return false;
+	done = done && fchmod(fd, rights_for(secret, had_old ? &old : NULL)) == 0;
+	done = close(fd) == 0 && done && put_in_place(temporary, real, seen);
+	if (done) {
+		flush_folder(real);
+		return true;
 	}
-	flush_folder(real);
-	return true;
+	if (errno == 0 || errno == EEXIST)
+		lurk_say(message,
+			 "%s: was changed by another program meanwhile, so nothing is written; "
+			 "the same command again starts from what it is now",
+			 path);
+	else
+		lurk_say(message, "%s: cannot be written: %s", path, strerror(errno));
+	unlink(temporary);
+	return false;
+}
+
+static bool write_file(const char *path, const char *bytes, size_t length, bool secret,
+		       const struct lurk_file_seen *seen, struct lurk_message *message)
+{
+	struct hat hat;
+	bool done = put_on(path, &hat) ? write_as_owner(path, bytes, length, secret, seen, message)
+				       : lurk_say(message, "%s: cannot be written as its owner: %s",
+						  path, strerror(errno));
+
+	take_off(&hat);
+	return done;
+}
+
+bool lurk_file_write(const char *path, const char *bytes, size_t length,
+		     struct lurk_message *message)
+{
+	return write_file(path, bytes, length, false, NULL, message);
+}
+
+bool lurk_file_replace(const char *path, const char *bytes, size_t length,
+		       const struct lurk_file_seen *seen, struct lurk_message *message)
+{
+	return write_file(path, bytes, length, false, seen, message);
+}
+
+bool lurk_file_add_secret(const char *path, const char *bytes, size_t length, bool *taken,
+			  struct lurk_message *message)
+{
+	const struct lurk_file_seen none = {false, NULL, 0};
+
+	*taken = access(path, F_OK) == 0;
+	return !*taken && write_file(path, bytes, length, true, &none, message);
 }

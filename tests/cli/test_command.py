@@ -1,4 +1,5 @@
 """The command, driven as a user drives it: test_command.py LURK DATA [NAME...]"""
+import fcntl
 import json
 import os
 import pty
@@ -816,10 +817,108 @@ def recipes(desk):
     assert not wrong and number > 10, wrong
 
 
+KEYS = [f"Key{letter}" for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"][:20]
+
+
+def two_at_once(desk):
+    """Of many edits at once each arrives; and one that started from what is not there any more changes nothing."""
+    environment = {"PATH": os.environ["PATH"], "XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder}
+    own = {"desk": None, "env": environment}
+    desk.want("map Pause Enter", **own)
+    running = [subprocess.Popen([*WRAPPER, LURK, "map", key, "Enter"], cwd=desk.folder, env=environment, stdout=subprocess.PIPE,
+                                stderr=subprocess.PIPE, text=True) for key in KEYS]
+    for key, one in zip(KEYS, running):
+        out, err = one.communicate()
+        assert one.returncode == 0 and f"{key} now gives Enter." in out, (key, out, err)
+    text = desk.read("lurk/profile.yaml")
+    assert all(f"press: {key}\n" in text for key in KEYS) and text.count("gives: Enter") == len(KEYS) + 1, text
+    for i in range(len(KEYS) + 1):  # and each can be taken back
+        desk.want("undo", out=["Took back the last edit"], **own)
+    assert sorted(os.listdir(desk.path("lurk"))) == ["undo"]
+    # Whoever holds the folder for ever holds nobody up for ever.
+    desk.want("map Pause Enter", **own)
+    folder = os.open(desk.path("lurk"), os.O_RDONLY)
+    fcntl.flock(folder, fcntl.LOCK_EX)
+    desk.want("map KeyA Enter", **own)
+    os.close(folder)
+
+
+def whose_files(desk):
+    """Copies are as private as what they are of; new files have the rights that the caller gives them."""
+    profile, undo = desk.path("lurk/profile.yaml"), desk.path("lurk/undo")
+    own = {"desk": None, "env": {"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder}}
+    for mask, mode in ((0o022, 0o644), (0o077, 0o600), (0o027, 0o640)):
+        before = os.umask(mask)
+        desk.want("map KeyA Enter", **own)
+        os.umask(before)
+        assert os.stat(profile).st_mode & 0o7777 == mode, oct(os.stat(profile).st_mode)
+        desk.want("undo", **own)
+    desk.want("map KeyA Enter", **own)
+    for mode in (0o640, 0o600, 0o6755):
+        os.chmod(profile, mode)
+        desk.want("map KeyB Enter", **own)
+        desk.want("restore KeyB", **own)
+        assert os.stat(profile).st_mode & 0o7777 == mode & 0o777, oct(os.stat(profile).st_mode)
+    for name in os.listdir(undo):
+        assert os.stat(os.path.join(undo, name)).st_mode & 0o7777 == 0o600, name
+    # What is no file is said, and not waited for.
+    os.remove(profile)
+    os.mkfifo(profile)
+    desk.want("show", 3, err=["profile.yaml: is a pipe, not a file"], **own)
+    desk.want("map KeyA Enter", 3, err=["is a pipe"], **own)
+
+
+FLIP = """
+import os, sys
+os.setgid(12345); os.setuid(12345); os.chdir(sys.argv[1])
+print("ready", flush=True)
+while True:
+    for make in (lambda: os.symlink(sys.argv[2], "new"), lambda: open("new", "w").write("lurk: 1\\nrules:\\n")):
+        make()
+        os.rename("new", "profile.yaml")
+"""
+
+
+def root_in_somebodys_folder(desk):
+    """As root only: links that lead out of it, also such as are put there meanwhile, lead nowhere; what is made is its owner's."""
+    if os.getuid():
+        return
+    os.chmod(desk.folder, 0o755)
+    own = {"desk": None, "env": {"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder}}
+    home, secret = desk.path("home"), desk.path("secret.yaml")
+    os.makedirs(home + "/.config/lurk")
+    desk.write("secret.yaml", "lurk: 1\nrules:\n")
+    os.chmod(secret, 0o600)
+    for folder in ("", "/.config", "/.config/lurk"):
+        os.chown(home + folder, 12345, 12345)
+    profile = home + "/.config/lurk/profile.yaml"
+    desk.want(["map", "KeyA", "Enter", "--profile", profile], **own)
+    assert os.stat(profile).st_uid == 12345 and os.stat(profile).st_gid == 12345
+    for where, link in ((profile, secret), (home + "/.config/lurk/other", desk.folder)):
+        subprocess.run(["rm", "-rf", where], check=True)
+        os.symlink(link, where)
+        os.lchown(where, 12345, 12345)
+    for path in (profile, home + "/.config/lurk/other/secret.yaml", home + "/.config/lurk/other/made/profile.yaml"):
+        assert desk.run(["map", "KeyA", "Enter", "--profile", path], **own).returncode == 3
+        assert "KeyA" not in desk.read("secret.yaml") and not os.path.exists(desk.path("made"))
+    desk.want(["show", "--profile", profile], 3, err=["profile.yaml: Permission denied"], **own)
+    os.remove(profile)
+    flipping = subprocess.Popen([sys.executable, "-c", FLIP, os.path.dirname(profile), secret], stdout=subprocess.PIPE, text=True)
+    assert flipping.stdout.readline() == "ready\n"
+    for i in range(150):
+        desk.run(["map", KEYS[i % 20], "Enter", "--profile", profile], **own)
+    flipping.kill()
+    flipping.wait()
+    assert desk.read("secret.yaml") == "lurk: 1\nrules:\n" and os.stat(secret).st_uid == 0
+    for folder, folders, names in os.walk(home):
+        for name in folders + names:
+            assert os.lstat(os.path.join(folder, name)).st_uid == 12345, name
+
+
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, profiles, completion, recipes]
+             resolve, decode, profiles, completion, recipes, two_at_once, whose_files, root_in_somebodys_folder]
     failed = 0
     if sys.argv[3:]:
         tests = [test for test in tests if test.__name__ in sys.argv[3:]]

@@ -19,7 +19,7 @@ import time
 
 from machine import Machine, Skipped, Stolen, kernel_package
 
-PACKAGES = ("systemd,systemd-sysv,udev,kmod,dbus,linux-image-amd64,kbd,libpam-systemd,libevdev2,libjson-c5,libxkbcommon0,"
+PACKAGES = ("systemd,systemd-sysv,udev,kmod,dbus,linux-image-amd64,kbd,libpam-systemd,libevdev2,libjansson4,libjson-c5,libxkbcommon0,"
             "libyaml-0-2,xkb-data,libinput-tools")
 # A shell on the serial line; nothing that runs by itself.
 SETUP = r"""
@@ -193,9 +193,9 @@ def install(m):
           "what makes virtual keyboards is the service's alone")
     m.check("and no person is in its groups", re.search(r"^lurkd:[^:]*:\d+:$", m.sh("getent group lurkd")) is not None, m.sh("getent group lurkd"))
     m.has("head -c 1 /proc/$(systemctl show -p MainPID --value lurkd)/mem 2>&1; su nobody -s /bin/sh -c 'cat /proc/'$(systemctl show -p MainPID "
-          "--value lurkd)'/environ' 2>&1; grep 'core file' /proc/$(systemctl show -p MainPID --value lurkd)/limits",
-          "Permission denied", "its memory is not for others")
-    m.has("grep 'core file' /proc/$(systemctl show -p MainPID --value lurkd)/limits", "core file size      0  ", "no core file")
+          "--value lurkd)'/environ' 2>&1",
+          "Permission denied", "its memory is not for others", fine=False)
+    m.has("prlimit -c -p $(systemctl show -p MainPID --value lurkd) -o SOFT,HARD --noheadings | tr -s \" \"", "0 0", "no core file")
 
 
 def rights(m):

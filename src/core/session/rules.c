@@ -249,10 +249,12 @@ enum lurk_error lurk_session_apply(struct lurk_session *session, const struct lu
 		return error;
 	error = lurk_store_save(session->port, session->memory.images[to.ruleset], length,
 				request ? request->by : LURK_NOBODY, &session->store);
-	if (error)
+	if (error) {
+		report->keyboard = UINT16_MAX; /* none of them is why */
 		lurk_change_back(session, &was);
-	else
+	} else {
 		reopen(session, to.ruleset);
+	}
 	return error;
 }
 
