@@ -139,7 +139,11 @@ bool edit_touches(const struct lurk_rule *rule, const struct lurk_rule *other, b
 
 static bool reread(struct edit *edit)
 {
-	return cli_reread_profile(edit->cli, &edit->why);
+	struct lurk_message why;
+
+	/* Its lines are those of a file that will not be. */
+	return cli_reread_profile(edit->cli, &why) ||
+	       lurk_say(&edit->why, "nothing is changed, since then: %s", why.text);
 }
 
 char *edit_gives(const struct lurk_result *result)

@@ -334,6 +334,11 @@ static const struct {
 	{"!1", "lurk: 1\nrules:\n  - press: F5\n    gives: F9\n  - {press: F3, gives: F4}\n",
 	 "lurk: 1\nrules:\n  - press: F5\n    gives: F9\n  - {press: F3, gives: F4, note: 'it''s: "
 	 "wet'}\n"},
+	{"-0", "rules:\n  -\n    press: F5\n    gives: F9\n  - {press: F3, gives: F4}\n",
+	 "rules:\n  - {press: F3, gives: F4}\n"},
+	{"+", "rules: [\n]\nname: x\n", "rules:\n  - press: F1\n    gives: F2\nname: x\n"},
+	{"+", "rules: [ # a\n ] # b\n", "rules: # b\n  # a\n  - press: F1\n    gives: F2\n"},
+	{"+", "rules: {\n}", "rules:\n  - press: F1\n    gives: F2\n"},
 	{"!0", "lurk: 1\nrules:\n  - press: F5\n    note:  # leer\n    gives: F9\n",
 	 "lurk: 1\nrules:\n  - press: F5\n    note: 'it''s: wet'  # leer\n    gives: F9\n"},
 };
@@ -382,6 +387,141 @@ static void edits_leave_the_rest_alone(void **state)
 	}
 }
 
+/* Whatever form a file has, and whoever wrote it: after an edit it says exactly the change, all
+ * comments are there, and what stands around is as it was; or nothing is changed, and a place of
+ * the file that is there is told. */
+static const char *const heads[] = {"lurk: 1\nrules:\n",
+				    "rules: # c%\n",
+				    "%YAML 1.1\n--- # c%\nrules:\n",
+				    "\xef\xbb\xbfrules:\n",
+				    "rules: !!seq\n",
+				    "# c%\n\nname: \"a: b\"\nrules:   \n\n",
+				    "? rules\n:\n",
+				    "rules: [\n # c%\n]\n",
+				    "rules: {}\n",
+				    "rules:"};
+static const char *const items[] = {
+	"  - press: F%\n    gives: F9\n",
+	"  -\n    press: F%\n    gives: F9 # c%\n",
+	"  - {press: F%, gives: F9}\n",
+	"  - {press: F%,\n     gives: F9} # c%\n",
+	"  - press: F%\n    gives: |\n      F9\n",
+	"  - press: F%\n    note: >-\n      two\n\n      lines # no comment\n",
+	"  - !!map\n    press: F%\n    gives: F9\n",
+	"  - ? press\n    : F%\n    ? gives\n    : F9\n",
+	"  - press: \"F%\"\n    gives: 'F9' # c%\n",
+	"  # c%\n  - press: F% # c%\n    # c%\n    gives: F9\n\n",
+	"  -   press: F%   \n      gives:\tF9\n",
+	"  - press: F%\r\n    gives: F9\r\n",
+	"  - press: F%\n    note: a\xe2\x80\xa8"
+	"b\n",
+	"  - press: F%\n    note: \"a\xc2\x85"
+	"b\"\n",
+	"  - press: F%\n    gives:\n      F9\n",
+	"  - press: F%\n    gives:\n",
+	"  - gives: F9\n    press:\n      F%",
+	"  - press: F%\n    note: two\n      lines\n",
+};
+static const char *const tails[] = {"",      "# c%\n",     "name: x\n",
+				    "...\n", "\n\n  # c%", "name: x # c%"};
+
+/* Each % becomes a number of its own. */
+static void write_piece(char *text, const char *piece, unsigned *number)
+{
+	char *to = text + strlen(text);
+
+	for (; *piece; piece++) {
+		if (*piece == '%' && piece[1] != 'Y')
+			to += sprintf(to, "%u", ++*number);
+		else
+			*to++ = *piece;
+	}
+	*to = '\0';
+}
+
+static unsigned presses_of(const struct lurk_yaml *yaml, const char *presses[16])
+{
+	struct lurk_node *list = lurk_node_get(yaml->root, "rules");
+	unsigned n = 0;
+
+	for (struct lurk_node *item = list ? list->first : NULL; item && n < 16;
+	     item = item->next) {
+		const struct lurk_node *press = lurk_node_get(item, "press");
+
+		presses[n++] = press ? press->text : "";
+	}
+	return n;
+}
+
+static void check_comments(const char *before, const char *after)
+{
+	for (const char *c = strstr(before, "# c"); c; c = strstr(c + 1, "# c")) {
+		char comment[16] = "";
+		size_t n = 3 + strspn(c + 3, "0123456789");
+
+		memcpy(comment, c, n);
+		if ((c == before || strchr(" \n", c[-1])) && !strstr(after, comment))
+			fail_msg("%s is gone:\n%s\nwas:\n%s", comment, after, before);
+	}
+}
+
+static bool edit_any(uint64_t *seed, const char *text)
+{
+	static const char kinds[] = "+-=!";
+	struct lurk_message why = {""};
+	const char *was[16], *is[16];
+	struct lurk_yaml yaml, old;
+	char edit[16];
+	unsigned n, m, index;
+	bool fine;
+
+	if (!lurk_yaml_parse(&yaml, "p.yaml", strdup(text), strlen(text), &why) ||
+	    !lurk_node_get(yaml.root, "rules")) {
+		lurk_yaml_free(&yaml);
+		return false;
+	}
+	assert_true(lurk_yaml_parse(&old, "p.yaml", strdup(text), strlen(text), &why));
+	n = presses_of(&old, was);
+	index = n ? random_next(seed) % n : 0;
+	snprintf(edit, sizeof edit, "%c%u", kinds[n ? random_next(seed) % 4 : 0], index);
+	fine = do_edit(edit, &yaml, &why);
+	m = presses_of(&yaml, is);
+	if (!fine) {
+		assert_string_equal(yaml.bytes, text);
+		if (strncmp(why.text, "p.yaml:", 7))
+			fail_msg("%s", why.text);
+	} else {
+		check_comments(text, yaml.bytes);
+		if (m != n + (*edit == '+') - (*edit == '-'))
+			fail_msg("%s: %u, %u:\n%s\nwas:\n%s", edit, n, m, yaml.bytes, text);
+		for (unsigned i = 0; i < m && i < n; i++)
+			assert_string_equal(is[i], was[i + (*edit == '-' && i >= index)]);
+	}
+	lurk_yaml_free(&yaml);
+	lurk_yaml_free(&old);
+	return fine;
+}
+
+static void any_form_is_edited_or_refused(void **state)
+{
+	unsigned done = 0, refused = 0;
+	uint64_t seed = 14;
+
+	(void)state;
+	for (unsigned i = 0; i < 60000; i++) {
+		char text[4096] = "";
+		unsigned number = 0;
+
+		write_piece(text, heads[random_next(&seed) % COUNT(heads)], &number);
+		for (unsigned k = random_next(&seed) % 4; k; k--)
+			write_piece(text, items[random_next(&seed) % COUNT(items)], &number);
+		write_piece(text, tails[random_next(&seed) % COUNT(tails)], &number);
+		*(edit_any(&seed, text) ? &done : &refused) += 1;
+	}
+	print_message("%u edits, %u refused or no YAML\n", done, refused);
+	assert_true(done > 20000);
+}
+
 static void names_are_added(void **state)
 {
 	static const struct {
@@ -412,10 +552,49 @@ static void names_are_added(void **state)
 
 static void scalars_are_quoted(void **state)
 {
-	static const char *const texts[] = {
-		"plain", "",    " a",       "a ",        "a: b", "a #b", "#",    "'", "it's",
-		"\"",    "- x", "a\nb\"\\", "hid:07:a5", "Möwe", "[x]",  "a, b", "*", "&",
-		"~",     "!",   "%",        "@",         "`",    "?",    "x:"};
+	static const char *const texts[] = {"plain",
+					    "",
+					    " a",
+					    "a ",
+					    "a: b",
+					    "a #b",
+					    "#",
+					    "'",
+					    "it's",
+					    "\"",
+					    "- x",
+					    "a\nb\"\\",
+					    "hid:07:a5",
+					    "Möwe",
+					    "[x]",
+					    "a, b",
+					    "*",
+					    "&",
+					    "~",
+					    "!",
+					    "%",
+					    "@",
+					    "`",
+					    "?",
+					    "x:",
+					    "a\x7f"
+					    "b",
+					    "a\xc2\x85"
+					    "b",
+					    "\xe2\x80\xa8",
+					    "a\xe2\x80\xa9",
+					    "\xef\xbb\xbf"
+					    "a",
+					    "a\xf4\x80\x80\x80",
+					    "a\x1b[1m",
+					    "---",
+					    "...",
+					    "- ",
+					    "null",
+					    "a\tb",
+					    "\t",
+					    "a:\tb",
+					    "a\xc2\xa0"};
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(texts); i++) {
@@ -595,6 +774,7 @@ int main(void)
 		cmocka_unit_test(what_is_wrong_is_said),
 		cmocka_unit_test(keyboards_are_read),
 		cmocka_unit_test(edits_leave_the_rest_alone),
+		cmocka_unit_test(any_form_is_edited_or_refused),
 		cmocka_unit_test(names_are_added),
 		cmocka_unit_test(scalars_are_quoted),
 		cmocka_unit_test(several_profiles_go_into_one_image),
