@@ -224,6 +224,13 @@ void cli_table_print(struct cli_table *table, const char *indent);
 void cli_print_strong(const char *text);
 /* Whether it does. */
 bool cli_styled(void);
+
+/* ---- guard.c -------------------------------------------------------------------------------- */
+
+/* From here on nothing that is printed is obeyed by a terminal; but for what goes to cli_raw(). */
+void cli_guard_output(void);
+void cli_raw(const char *text);
+
 /* How wide the terminal is; $COLUMNS, or 80, where there is none. */
 unsigned cli_columns(void);
 unsigned cli_rows(void);

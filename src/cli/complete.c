@@ -1,4 +1,5 @@
 /* complete: what may stand next on the command line, for the shells' completion: a word a line. */
+#include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
@@ -187,7 +188,7 @@ int cli_complete(struct cli *cli, int argc, char **argv)
 {
 	struct complete c = {.cli = cli, .words = argv + 1, .begun = ""};
 	char desk[PATH_MAX];
-	int words = argc - 1;
+	int words = argc - 1, nowhere;
 
 	if (words && (!strcmp(*c.words, "--help") || !strcmp(*c.words, "--usage")))
 		cli_parse_plain(cli, argc, argv,
@@ -202,7 +203,8 @@ int cli_complete(struct cli *cli, int argc, char **argv)
 		c.begun = c.words[words - 1];
 	c.count = words ? (unsigned)words - 1 : 0;
 	/* Nothing is said meanwhile, and no desk made, only because somebody pressed Tab. */
-	if (!freopen("/dev/null", "w", stderr))
+	nowhere = open("/dev/null", O_WRONLY | O_CLOEXEC);
+	if (nowhere < 0 || dup2(nowhere, STDERR_FILENO) < 0)
 		return CLI_COULD_NOT;
 	if (cli->desk)
 		snprintf(desk, sizeof desk, "%s/desk.yaml", cli->desk);

@@ -211,6 +211,7 @@ int main(int argc, char **argv)
 	int status = -1;
 
 	setlocale(LC_CTYPE, "C.UTF-8");
+	cli_guard_output();
 	argp_err_exit_status = CLI_USAGE;
 	if (cli.desk && !*cli.desk)
 		cli.desk = NULL;

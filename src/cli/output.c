@@ -40,7 +40,13 @@ bool cli_styled(void)
 
 void cli_print_strong(const char *text)
 {
-	printf(cli_styled() ? "\033[1m%s\033[0m" : "%s", text);
+	const bool styled = cli_styled();
+
+	if (styled)
+		cli_raw("\033[1m");
+	fputs(text, stdout);
+	if (styled)
+		cli_raw("\033[0m");
 }
 
 unsigned cli_columns(void)
@@ -106,10 +112,10 @@ void cli_table_print(struct cli_table *table, const char *indent)
 	}
 	if (table->rows) {
 		if (cli_styled())
-			fputs("\033[1m", stdout);
+			cli_raw("\033[1m");
 		print_row(table, heads, widths, indent);
 		if (cli_styled())
-			fputs("\033[0m", stdout);
+			cli_raw("\033[0m");
 	}
 	for (unsigned r = 0; r < table->rows; r++) {
 		print_row(table, table->cells[r], widths, indent);
@@ -124,8 +130,22 @@ void cli_table_print(struct cli_table *table, const char *indent)
 
 void cli_print_json(struct json_object *object)
 {
-	puts(json_object_to_json_string_ext(object, JSON_C_TO_STRING_PLAIN |
-							    JSON_C_TO_STRING_NOSLASHESCAPE));
+	const char *text = json_object_to_json_string_ext(
+		object, JSON_C_TO_STRING_PLAIN | JSON_C_TO_STRING_NOSLASHESCAPE);
+	size_t left = strlen(text), n;
+
+	/* What a terminal would obey can only be within a text, and is there in another way. */
+	for (; left; left -= n, text += n) {
+		uint32_t c = 0;
+
+		n = lurk_character_read(text, left, &c);
+		n = n ? n : 1;
+		if (c >= 0x7f && c < 0x10000 && lurk_is_harmful(c))
+			printf("\\u%04x", (unsigned)c);
+		else
+			fwrite(text, 1, n, stdout);
+	}
+	putchar('\n');
 	json_object_put(object);
 }
 

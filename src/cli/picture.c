@@ -420,7 +420,7 @@ static int print_terminal(struct picture_work *w)
 
 		if (w->side_count > 1)
 			printf("%s:\n", w->sides[i].words);
-		fputs(drawn, stdout);
+		cli_raw(drawn);
 		free(drawn);
 	}
 	print_signs(w);

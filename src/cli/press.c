@@ -254,8 +254,11 @@ static void print_row(struct presses *p, const struct lurk_press_record *r)
 
 static void erase(struct presses *p)
 {
+	char up[32];
+
+	snprintf(up, sizeof up, "\033[%uA\033[J", p->drawn);
 	if (p->drawn)
-		printf("\033[%uA\033[J", p->drawn);
+		cli_raw(up);
 	p->drawn = 0;
 }
 
@@ -392,7 +395,7 @@ static void draw_picture(struct presses *p, const struct lurk_press_record *r)
 	}
 	for (const char *c = picture; *c; c++)
 		lines += *c == '\n';
-	fputs(picture, stdout);
+	cli_raw(picture);
 	free(picture);
 	p->drawn += lines;
 	if (lines + WORDS <= rows) {
@@ -498,7 +501,7 @@ void presses_print_picture(struct presses *p)
 	char *picture = r ? p->picture(p->cli, &p->history, r, 0) : NULL;
 
 	if (picture)
-		fputs(picture, stdout);
+		cli_raw(picture);
 	free(picture);
 }
 

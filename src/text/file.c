@@ -29,12 +29,11 @@ bool lurk_say(struct lurk_message *message, const char *format, ...)
 	return false;
 }
 
-/* Control characters, C1 ones as well; separators of lines; what turns the direction of text around
- * beyond its own end; what is no character. */
-static bool is_harmful(uint32_t c)
+bool lurk_is_harmful(uint32_t c)
 {
-	return c < 0x20 || (c >= 0x7f && c < 0xa0) || (c >= 0x2028 && c <= 0x202e) ||
-	       (c >= 0x2066 && c <= 0x2069) || (c & 0xfffe) == 0xfffe;
+	return c < 0x20 || (c >= 0x7f && c < 0xa0) || c == 0x61c || c == 0x200e || c == 0x200f ||
+	       (c >= 0x2028 && c <= 0x202e) || (c >= 0x2066 && c <= 0x2069) ||
+	       (c & 0xfffe) == 0xfffe;
 }
 
 /* Whether a text ends within a character: it was cut there. */
@@ -59,7 +58,7 @@ void lurk_make_harmless(char *text)
 		uint32_t c;
 
 		n = lurk_character_read(text, left, &c);
-		if (n && !is_harmful(c)) {
+		if (n && !lurk_is_harmful(c)) {
 			memmove(to, text, n);
 			to += n;
 			continue;

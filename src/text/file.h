@@ -4,6 +4,7 @@
 
 #include <stdbool.h>
 #include <stddef.h>
+#include <stdint.h>
 
 /* One line that says what is wrong, where, and what would be right. */
 struct lurk_message {
@@ -14,6 +15,10 @@ struct lurk_message {
 
 /* Sets the message; returns false, so that a reader can end with it. */
 bool lurk_say(struct lurk_message *message, const char *format, ...) LURK_PRINTF(2, 3);
+
+/* Whether a terminal would do something else with a character than show it: control characters,
+ * separators of lines, marks of direction, what is no character. */
+bool lurk_is_harmful(uint32_t c);
 
 /* Texts may come from anywhere, and control characters in them would be obeyed by a terminal: each
  * becomes a question mark, as does a byte that is no UTF-8. A character that was cut off at the end

@@ -6,13 +6,18 @@ import pty
 import re
 import shlex
 import shutil
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 
 LURK, DATA = os.path.abspath(sys.argv[1]), os.path.abspath(sys.argv[2])
 WRAPPER = os.environ.get("LURK_WRAPPER", "").split()  # such as valgrind
 HEAD = "lurk: 1\nrules:\n"
+# What a terminal would do something else with than show it.
+OBEYED = re.compile("[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
+EVIL = ["\033[31mred", "\x9b31mred", "\x9d0;title\x9c", "\u202egnp.x", "a\u2066b", "\x7f", "\u2028", "bell\a", "\r\033[K"]
 
 
 class Desk:
@@ -58,7 +63,7 @@ class Desk:
             lines = [line for line in result.stderr.splitlines() if not line.startswith("New desk")]
             assert lines, told
             assert not result.stdout or "play" in arguments or "identify" in arguments or "decode" in arguments, told
-        assert "\033" not in result.stdout + result.stderr, told
+        assert not OBEYED.search(result.stdout + result.stderr), repr(told)
         return result.stdout
 
     def got(self, script):
@@ -868,6 +873,56 @@ def whose_files(desk):
     desk.want("map KeyA Enter", 3, err=["is a pipe"], **own)
 
 
+def on_a_pty(desk, words, **env):
+    """What a terminal gets."""
+    end, terminal = pty.openpty()
+    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 50, 120, 0, 0))
+    running = subprocess.Popen([LURK, *words], stdin=subprocess.DEVNULL, stdout=terminal, stderr=terminal, cwd=desk.folder,
+                               env={"PATH": os.environ["PATH"], "HOME": desk.folder, "LURK_DESK": "hide", "TERM": "xterm", **env})
+    os.close(terminal)
+    told = b""
+    while True:
+        try:
+            some = os.read(end, 65536)
+        except OSError:
+            some = b""
+        if not some:
+            break
+        told += some
+    running.wait()
+    os.close(end)
+    return told.decode(errors="surrogateescape")
+
+
+def nothing_is_obeyed(desk):
+    """Whatever is in names, paths, notes, words and files: a terminal shows it, and JSON has it for programs all the same."""
+    desk.want("keyboards")
+    for evil in ("".join(EVIL), EVIL[1]):
+        quoted = json.dumps(evil).replace("\\u007f", "\\x7f")
+        desk.write("hide/profile.yaml", f"lurk: 1\nname: {quoted}\nrules:\n  - press: F1\n    gives: {{text: {quoted}}}\n    note: {quoted}\n"
+                   f"  - press: F2\n    gives: F3\n    note: {quoted}\n    off: true\n  - press: KeyA\n    gives: KeyB\n    note: {quoted}\n")
+        desk.write("hide/keyboards.yaml", f"keyboards:\n  wagtail: {{usb: \"fade:0001\", serial: {quoted}}}\n  heron: {{built-in: true}}\n")
+        for command in ["show", "status", "check", "diff", "reach", "apply", "versions", "keyboards", "picture", "profile list", "undo", "overview"]:
+            for words in (command.split(), [*command.split(), "--json"]):
+                words = [] if words == ["overview"] else words
+                told = desk.run(words)
+                assert not OBEYED.search(told.stdout + told.stderr), (words, told)
+            told = re.sub(r"\033\[[0127]m", "", on_a_pty(desk, command.split() if command != "overview" else [])).replace("\r\n", "\n")
+            assert not OBEYED.search(told), (command, told)
+        for words in [[evil], ["map", evil, "F1"], ["map", "F1", evil], ["map", "F1", "F2", evil], ["map", "F1", "--" + evil], ["resolve", evil],
+                      ["show", "--profile", f"nowhere/{evil}/x.yaml"], ["map", "F4", "F5", "--note", evil], ["map", "F4", "--text", evil],
+                      ["keyboards", "--name", evil], ["map", "F4", "F5", "--keyboard", evil], ["use", evil], ["profile", "new", evil],
+                      ["play", evil], ["decode", evil], ["picture", "--layout", evil], ["--desk", evil + "/x", "status"], ["help", evil],
+                      ["map", "F4", "--use", evil], ["complete", "--", "map", evil]]:
+            for more in ([], ["--json"]):
+                told = desk.run([*words, *more])
+                assert not OBEYED.search(told.stdout + told.stderr), (words, told)
+    shutil.rmtree(desk.path("hide"))
+    desk.want("keyboards")
+    desk.write("hide/profile.yaml", 'lurk: 1\nname: "\\u202ex\\x9b"\nrules: [{press: F1, gives: F2, note: "\\x85"}]\n')
+    assert json.loads(desk.want("show --json"))["rules"][0]["note"] == "\x85"
+
+
 FLIP = """
 import os, sys
 os.setgid(12345); os.setuid(12345); os.chdir(sys.argv[1])
@@ -918,7 +973,8 @@ def root_in_somebodys_folder(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, profiles, completion, recipes, two_at_once, whose_files, root_in_somebodys_folder]
+             resolve, decode, profiles, completion, recipes, two_at_once, whose_files, root_in_somebodys_folder,
+             nothing_is_obeyed]
     failed = 0
     if sys.argv[3:]:
         tests = [test for test in tests if test.__name__ in sys.argv[3:]]

@@ -1,0 +1,115 @@
+/* What a terminal would obey does not get to it, whoever wrote it into a name, a path or a word:
+ * all that is printed goes through here. Only cli_raw() passes. */
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "cli/cli.h"
+#include "lurk/name.h"
+
+struct guard {
+	int fd;
+	char begun[4]; /* of a character whose rest is still to come */
+	size_t begun_length;
+};
+
+static struct guard out = {.fd = STDOUT_FILENO}, err = {.fd = STDERR_FILENO};
+static bool raw;
+
+static bool write_all(int fd, const char *bytes, size_t length)
+{
+	while (length) {
+		ssize_t n = write(fd, bytes, length);
+
+		if (n < 0 && errno == EINTR)
+			continue;
+		if (n <= 0)
+			return false;
+		bytes += n;
+		length -= (size_t)n;
+	}
+	return true;
+}
+
+/* How much of it is no whole character yet. */
+static size_t begun_at_end(const char *bytes, size_t length)
+{
+	for (size_t n = 1; n < 4 && n <= length; n++) {
+		const uint8_t b = (uint8_t)bytes[length - n];
+
+		if ((b & 0xc0) != 0x80)
+			return b >= 0xc2 && b <= 0xf4 &&
+					       n < (b >= 0xf0   ? 4U
+						    : b >= 0xe0 ? 3U
+								: 2U)
+				       ? n
+				       : 0;
+	}
+	return 0;
+}
+
+static void guard(char *bytes, size_t length)
+{
+	size_t n;
+
+	for (size_t at = 0; at < length; at += n) {
+		uint32_t c;
+
+		n = lurk_character_read(bytes + at, length - at, &c);
+		if (n && (!lurk_is_harmful(c) || c == '\n' || c == '\t'))
+			continue;
+		n = n ? n : 1;
+		memset(bytes + at, '?', n);
+	}
+}
+
+static ssize_t guarded(void *cookie, const char *bytes, size_t size)
+{
+	struct guard *g = cookie;
+	char chunk[4096];
+	size_t done = 0;
+
+	if (raw)
+		return write_all(g->fd, bytes, size) ? (ssize_t)size : 0;
+	while (done < size) {
+		const size_t room = sizeof chunk - g->begun_length;
+		const size_t n = size - done < room ? size - done : room;
+		size_t length = g->begun_length + n, left;
+
+		memcpy(chunk, g->begun, g->begun_length);
+		memcpy(chunk + g->begun_length, bytes + done, n);
+		left = begun_at_end(chunk, length);
+		length -= left;
+		memcpy(g->begun, chunk + length, left);
+		g->begun_length = left;
+		guard(chunk, length);
+		if (!write_all(g->fd, chunk, length))
+			return 0;
+		done += n;
+	}
+	return (ssize_t)size;
+}
+
+void cli_guard_output(void)
+{
+	const cookie_io_functions_t functions = {.write = guarded};
+	FILE *guarded_out = fopencookie(&out, "w", functions);
+	FILE *guarded_err = fopencookie(&err, "w", functions);
+
+	if (!guarded_out || !guarded_err)
+		abort();
+	setvbuf(guarded_out, NULL, isatty(STDOUT_FILENO) ? _IOLBF : _IOFBF, BUFSIZ);
+	setvbuf(guarded_err, NULL, _IONBF, 0);
+	stdout = guarded_out;
+	stderr = guarded_err;
+}
+
+void cli_raw(const char *text)
+{
+	fflush(stdout);
+	raw = true;
+	fputs(text, stdout);
+	fflush(stdout);
+	raw = false;
+}
