@@ -281,17 +281,19 @@ static void flush_folder(const char *path)
 static bool is_as_seen(const char *path, const struct lurk_file_seen *seen)
 {
 	int fd = open(path, O_RDONLY | O_NONBLOCK | O_NOFOLLOW | O_CLOEXEC);
-	char *bytes = fd < 0 ? NULL : malloc(seen->length + 1);
-	size_t length = 0;
-	bool same;
+	char chunk[4096];
+	size_t at = 0, n = sizeof chunk;
+	bool same = seen->exists;
 
 	if (fd < 0)
 		return !seen->exists && errno == ENOENT;
-	same = bytes && seen->exists && read_fd(fd, bytes, seen->length + 1, &length) &&
-	       length == seen->length && (!length || !memcmp(bytes, seen->bytes, length));
-	free(bytes);
+	while (same && n == sizeof chunk) {
+		same = read_fd(fd, chunk, sizeof chunk, &n) && n <= seen->length - at &&
+		       (!n || !memcmp(chunk, seen->bytes + at, n));
+		at += n;
+	}
 	close(fd);
-	return same;
+	return same && at == seen->length;
 }
 
 /* The new file in the old one's place, unless that is not what was seen: also where it is changed

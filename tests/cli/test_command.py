@@ -970,11 +970,56 @@ def root_in_somebodys_folder(desk):
             assert os.lstat(os.path.join(folder, name)).st_uid == 12345, name
 
 
+FAULTY = ["map KeyC Enter", "map CapsLock nothing", "swap F1 F2", "restore CapsLock", "undo", "profile new game", "keyboards --keyboard heron --broken Delete",
+          "map KeyC Enter --apply", "apply", "show", "status", "check", "off CapsLock"]
+
+
+def faults(desk):
+    """Each allocation, and each opening, writing, syncing, renaming and making of a file fails in turn, in every job: a line says so, and
+    files are as they were or as they should be."""
+    library = os.environ.get("LURK_FAULTS_LIBRARY")
+    if not library or WRAPPER:
+        return
+    own = {"XDG_STATE_HOME": desk.folder, "LURK_FAULTS": desk.path("count"), "LD_PRELOAD": library}
+    desk.want("keyboards")
+    desk.want("map CapsLock Enter --apply")
+    desk.want("map F4 F5")
+    shutil.move(desk.path("hide"), desk.path("before"))
+    most, ran = int(os.environ.get("LURK_FAULT_RUNS", "12")), 0
+
+    def files():
+        return {name: open(desk.path("hide/" + name), "rb").read() for name in os.listdir(desk.path("hide")) if ".yaml" in name}
+
+    def run(command, kind, at):
+        shutil.rmtree(desk.path("hide"), ignore_errors=True)
+        shutil.copytree(desk.path("before"), desk.path("hide"))
+        return desk.run(command.split(), env={**own, "LURK_FAULT": f"{kind} {at}"}.items())
+
+    for command in FAULTY:
+        for kind in ("memory", "file"):
+            whole = run(command, kind, 0)
+            assert whole.returncode in (0, 1), (command, whole)
+            count, after = int(desk.read("count")), files()
+            before = {name: open(desk.path("before/" + name), "rb").read() for name in os.listdir(desk.path("before")) if ".yaml" in name}
+            for at in range(1, count + 1, max(1, count // most)):
+                done = run(command, kind, at)
+                told = (command, kind, at, done)
+                ran += 1
+                assert done.returncode in (0, 1, 3), told
+                assert done.returncode != 3 or 1 <= len(done.stderr.splitlines()) <= 3 and done.stderr.startswith("lurk: "), told
+                now = files()
+                for name in {*before, *after, *now}:
+                    assert now.get(name) in (before.get(name), after.get(name)), (told, name, now.get(name))
+                if done.returncode == 0 and "cannot be undone" not in done.stderr:
+                    assert now == after, told
+    print(f"{ran} faults")
+
+
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, comments_stay, what_is_said, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, profiles, completion, recipes, two_at_once, whose_files, root_in_somebodys_folder,
-             nothing_is_obeyed]
+             nothing_is_obeyed, faults]
     failed = 0
     if sys.argv[3:]:
         tests = [test for test in tests if test.__name__ in sys.argv[3:]]
