@@ -5,6 +5,13 @@
 
 #include "cli/cli.h"
 
+/* The sanitizers have allocators of their own. */
+#ifdef __has_feature
+#if __has_feature(address_sanitizer)
+#define __SANITIZE_ADDRESS__ 1
+#endif
+#endif
+
 #if defined __GLIBC__ && !defined __SANITIZE_ADDRESS__
 void *__libc_malloc(size_t size);
 void *__libc_calloc(size_t count, size_t size);

@@ -172,11 +172,14 @@ static const struct {
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
+/* No name begins with a separator, so that its first letter says of nearly all that they are not it.
+ */
 static bool plain_is(const struct lurk_plain *plain, const char *name)
 {
 	struct lurk_plain other;
 
-	return lurk_plain_make(name, lurk_length(name), &other) &&
+	return lurk_lower(*name) == *plain->text &&
+	       lurk_plain_make(name, lurk_length(name), &other) &&
 	       lurk_equal(plain->text, other.text);
 }
 

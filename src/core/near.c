@@ -32,13 +32,44 @@ static unsigned distance(const struct lurk_plain *a, const struct lurk_plain *b)
 	return lines[a->length % 3][b->length];
 }
 
+/* A letter a bit. */
+static uint64_t letters_of(const struct lurk_plain *plain)
+{
+	uint64_t letters = 0;
+
+	for (size_t i = 0; i < plain->length; i++)
+		letters |= UINT64_C(1) << (plain->text[i] & 63);
+	return letters;
+}
+
+static unsigned count_bits(uint64_t set)
+{
+	unsigned n = 0;
+
+	for (; set; set &= set - 1)
+		n++;
+	return n;
+}
+
+/* Whether two words can be so near at all: each letter that one has and the other lacks is a change
+ * of its own. Said of nearly all words, and quickly. */
+static bool may_be_near(const struct lurk_plain *a, uint64_t letters, const struct lurk_plain *b,
+			unsigned worst)
+{
+	const uint64_t others = letters_of(b);
+
+	return a->length <= b->length + worst && b->length <= a->length + worst &&
+	       count_bits(letters & ~others) <= worst && count_bits(others & ~letters) <= worst;
+}
+
 void lurk_near_consider(struct lurk_near *near, const struct lurk_plain *plain, const char *word,
 			lurk_key key)
 {
 	struct lurk_plain other;
 	unsigned d, at = 0;
 
-	if (!lurk_plain_make(word, lurk_length(word), &other))
+	if (!lurk_plain_make(word, lurk_length(word), &other) ||
+	    !may_be_near(plain, letters_of(plain), &other, near->worst))
 		return;
 	d = distance(plain, &other);
 	if (d > near->worst)
