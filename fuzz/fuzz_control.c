@@ -86,7 +86,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 						   KEYBOARDS, {images[0], images[1]},
 						   IMAGE,     {keymaps[0], keymaps[1]},
 						   KEYMAPS};
-	struct lurk_caller caller = {.rights = {true, true, true, true}};
+	struct lurk_caller caller = {.rights = {true, true, true, true, false}};
 	struct lurk_rpc rpc = {&session, say, NULL, NULL};
 	const char *at = (const char *)data, *end = at + size;
 

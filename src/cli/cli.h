@@ -225,6 +225,11 @@ void cli_print_strong(const char *text);
 /* Whether it does. */
 bool cli_styled(void);
 
+/* ---- admin.c -------------------------------------------------------------------------------- */
+
+/* Whether the caller may watch keys; if not, it has been said how `command` can be had. */
+bool cli_may_watch(struct cli *cli, const char *command);
+
 /* ---- guard.c -------------------------------------------------------------------------------- */
 
 /* From here on nothing that is printed is obeyed by a terminal; but for what goes to cli_raw(). */

@@ -592,7 +592,7 @@ int cli_identify(struct cli *cli, int argc, char **argv)
 	id->cli = cli;
 	id->script = "-";
 	cli_parse(cli, &argp, argc, argv, id);
-	if (cli_read_files(cli) && cli_machine(cli))
+	if (cli_read_files(cli) && cli_machine(cli) && cli_may_watch(cli, "identify"))
 		status = run(id);
 	free(id);
 	return status;

@@ -263,7 +263,7 @@ static bool look_at_image(struct cli_machine *machine, uint64_t sequence,
 static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 {
 	struct service_link *link = machine->service;
-	struct json_object *status, *may, *list;
+	struct json_object *status, *may = NULL, *list;
 	bool fine;
 
 	if (machine->desk) {
@@ -293,6 +293,7 @@ static bool look(struct cli_machine *machine, struct cli_outcome *outcome)
 	machine->trying = flag(status, "trying");
 	machine->seconds_left = (unsigned)number(status, "seconds_left");
 	machine->may_change = json_object_object_get_ex(status, "may", &may) && flag(may, "change");
+	machine->may_watch = may && flag(may, "watch");
 	link->store.newest = (int)number(status, "newest");
 	if (json_object_object_get_ex(status, "slots", &list))
 		read_slots(list, &link->store);
@@ -328,7 +329,7 @@ struct cli_machine *cli_machine_of_desk(struct lurk_computer *desk)
 	machine->keyboards = desk->session.memory.keyboards;
 	machine->keyboard_count = desk->session.memory.keyboard_count;
 	machine->store = &desk->session.store;
-	machine->may_change = true;
+	machine->may_change = machine->may_watch = true;
 	look(machine, &unused);
 	return machine;
 }

@@ -25,6 +25,7 @@ struct cli_machine {
 	bool trying;                     /* what is in force ends by itself */
 	unsigned seconds_left;           /* until then */
 	bool may_change;                 /* whether the one who runs the command may change rules */
+	bool may_watch;
 	bool keep_locks;                 /* for the next change */
 	uint8_t lit;                     /* locks that are on, a bit each */
 	struct lurk_computer *desk;      /* NULL on the real machine */

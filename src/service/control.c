@@ -208,11 +208,11 @@ static void on_key(void *data, const struct lurk_event *event, const struct lurk
 
 		if (client->fd < 0 || !client->caller.watching)
 			continue;
-		if (!lurk_peer_may_watch(&client->peer, client->caller.seat)) {
+		if (!lurk_peer_may_watch(&client->peer, &c->options.rights, client->caller.seat)) {
 			lurk_rpc_end_watch(&c->rpc, &client->caller);
 			count_watchers(c);
 			tell(c, client, ended, sizeof ended - 1);
-		} else if (!lurk_peer_may_watch(&client->peer, seat)) {
+		} else if (!lurk_peer_may_watch(&client->peer, &c->options.rights, seat)) {
 			continue;
 		} else if (client->out.length > WAITING_MAX - LURK_RPC_KEY_LINE) {
 			show_out(c, client, deaf);

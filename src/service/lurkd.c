@@ -20,11 +20,11 @@
 const char *argp_program_version = "lurkd " LURK_VERSION;
 
 enum { KEYMAP_SIZE = 1 << 22, LEAVE_US = 2000000 };
-enum { OPTION_RESTORE = 1000, OPTION_EVERYONE };
+enum { OPTION_RESTORE = 1000, OPTION_EVERYONE, OPTION_WATCH };
 
 struct options {
 	const char *socket, *state, *group;
-	bool restore, everyone;
+	bool restore, everyone, watch_by_root;
 };
 
 struct service {
@@ -156,7 +156,8 @@ static bool open_all(struct service *s, struct lurk_message *message)
 		.rights = {.users = "/etc/passwd",
 			   .groups = "/etc/group",
 			   .group = s->options.group,
-			   .status_for_everyone = s->options.everyone},
+			   .status_for_everyone = s->options.everyone,
+			   .watch_by_root = s->options.watch_by_root},
 		.log = say,
 	};
 	sigset_t signals;
@@ -254,6 +255,10 @@ static const struct argp_option option_table[] = {
 	{"state", 'S', "FOLDER", 0, "Where rules are stored (default: /var/lib/lurk/rules)", 0},
 	{"group", 'g', "NAME", 0, "Whose members may change rules, as root may (default: lurk)", 0},
 	{"status-for-everyone", OPTION_EVERYONE, NULL, 0, "Every user may ask what is in force", 0},
+	{"watch-by-root", OPTION_WATCH, NULL, 0,
+	 "Only root may watch keys; else the person at the screen may as well, and with that "
+	 "person any program of theirs",
+	 0},
 	{"restore", OPTION_RESTORE, NULL, 0,
 	 "Only put the kernel's tables back as they were before Lurk, and end", 0},
 	{0},
@@ -275,6 +280,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case OPTION_EVERYONE:
 		options->everyone = true;
+		return 0;
+	case OPTION_WATCH:
+		options->watch_by_root = true;
 		return 0;
 	case OPTION_RESTORE:
 		options->restore = true;
@@ -306,8 +314,8 @@ int main(int argc, char **argv)
 
 	if (!s)
 		abort();
-	s->options =
-		(struct options){LURK_CONTROL_PATH, "/var/lib/lurk/rules", "lurk", false, false};
+	s->options = (struct options){
+		LURK_CONTROL_PATH, "/var/lib/lurk/rules", "lurk", false, false, false};
 	argp_parse(&argp, argc, argv, 0, NULL, &s->options);
 	setvbuf(stderr, NULL, _IOLBF, BUFSIZ);
 	s->news.say = say;

@@ -141,7 +141,8 @@ enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_
 		.status = member || at_screen || from->status_for_everyone,
 		.change = member,
 		.off = member || at_screen,
-		.watch = at_screen,
+		.watch = root || (at_screen && !from->watch_by_root),
+		.watch_by_root = from->watch_by_root,
 	};
 	return root        ? LURK_RANK_ROOT
 	       : member    ? LURK_RANK_MEMBER
@@ -149,8 +150,11 @@ enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_
 			   : LURK_RANK_NONE;
 }
 
-bool lurk_peer_may_watch(const struct lurk_peer *peer, const char *seat)
+bool lurk_peer_may_watch(const struct lurk_peer *peer, const struct lurk_rights_from *from,
+			 const char *seat)
 {
+	if (peer->uid && from->watch_by_root)
+		return false;
 #ifdef LURK_SYSTEMD
 	return peer->uid == 0 || sd_uid_is_on_seat(peer->uid, 1, *seat ? seat : main_seat) > 0;
 #else

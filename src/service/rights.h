@@ -17,6 +17,7 @@ struct lurk_rights_from {
 	const char *users, *groups; /* files: /etc/passwd, /etc/group */
 	const char *group;          /* whose members may change rules */
 	bool status_for_everyone;
+	bool watch_by_root; /* and not by the person at the screen */
 };
 
 struct lurk_peer {
@@ -37,6 +38,7 @@ enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_
 
 /* Whether this peer may read the keys of a keyboard that belongs to the seat ("" for the main one),
  * at this moment. */
-bool lurk_peer_may_watch(const struct lurk_peer *peer, const char *seat);
+bool lurk_peer_may_watch(const struct lurk_peer *peer, const struct lurk_rights_from *from,
+			 const char *seat);
 
 #endif

@@ -159,7 +159,11 @@ static void dispatch(struct lurk_call *call, const char *name)
 		if (strcmp(methods[i].name, name) != 0)
 			continue;
 		if (!has_right(&call->caller->rights, methods[i].right))
-			lurk_call_fail(call, LURK_RPC_NOT_ALLOWED, who[methods[i].right]);
+			lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
+				       methods[i].right == WATCH &&
+						       call->caller->rights.watch_by_root
+					       ? "only root may watch keys on this machine"
+					       : who[methods[i].right]);
 		else if (check_params(call, &methods[i]))
 			methods[i].run(call);
 		return;

@@ -38,6 +38,7 @@ enum { LURK_RPC_WORD = 64 }; /* of a profile */
 /* What the one who calls may do. */
 struct lurk_rights {
 	bool status, change, off, watch;
+	bool watch_by_root; /* nobody else, as the machine's owner has set */
 };
 
 /* One connection: lurk_rpc_come() when it begins, lurk_rpc_gone() when it ends; its memory stays

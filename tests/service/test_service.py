@@ -4,10 +4,12 @@ What the protocol answers, who may do what, and that no client can harm another;
 through the socket, as on a real machine.
 """
 import fcntl
+import glob
 import grp
 import json
 import os
 import pty
+import re
 import resource
 import select
 import shutil
@@ -161,6 +163,43 @@ def what_is_answered():
     assert client.line()["result"]["off"] is True
     client.end()
     service.end()
+
+
+def the_pages_are_true():
+    """docs/control.md has the methods and parameters that the service has; docs/security.md names tests that there are."""
+    root = os.path.join(os.path.dirname(os.path.abspath(__file__)), "../..")
+    page = open(root + "/docs/control.md").read()
+    source = open(root + "/src/service/rpc.c").read()
+    rows = re.findall(r"^\| `(\w+)` \| `(status|off|change|watch)` \| (.*?) ?\|$", page, re.M)
+    table = source[source.index("methods[] = {"):source.index("};", source.index("methods[] = {"))]
+    assert [row[0] for row in rows] == re.findall(r"lurk_method_(\w+)", table), rows
+    service = Service()
+    client = Client(service)
+    wrong = {"flag": "1", "number": '"1"', "text": "true"}
+    for method, right, parameters in rows:
+        assert re.search(r'"%s",\s*%s,' % (method, right.upper()), table), (method, right)
+        needed = 0
+        for name, kind, more in re.findall(r"`(\w+)`: (\w+)(, needed)?", parameters):
+            client.send(request(method, '{"%s":%s}' % (name, wrong[kind])) + "\n")
+            told = client.line()
+            assert told["error"]["code"] == -32602 and f"`{name}` is something else" in told["error"]["message"], (method, name, told)
+            needed += bool(more)
+        client.send(request(method, '{"frobnicate":1}') + "\n")
+        assert "does not have" in client.line()["error"]["message"], method
+        client.send(request(method) + "\n")
+        assert ("is missing" in str(client.line())) == bool(needed) or method == "use", method
+    client.end()
+    service.end()
+    tests = {path: open(path).read() for folder in ("tests", "fuzz") for path in glob.glob(f"{root}/{folder}/**/*.*", recursive=True)
+             if path.endswith((".c", ".py"))}
+    promises = open(root + "/docs/security.md").read().split("## What never happens")[1].split("## What is hostile")[0]
+    for row in re.findall(r"^\| .* \| (.*?) \|$", promises, re.M)[1:]:
+        for one in row.split("; "):
+            file, _, names = one.partition(": ")
+            text = next((text for path, text in tests.items() if path.endswith("/" + file)), None)
+            assert text is not None, one
+            for name in names.split(", ") if names else []:
+                assert re.search(r"(def|void|static bool) %s\(" % name, text), (file, name)
 
 
 def keys_are_shown_while_watched():
@@ -680,7 +719,7 @@ def the_view_draws_the_keyboard():
 
 def main():
     failed = 0
-    tests = [what_is_answered, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, rights_are_asked_each_time, there_is_always_a_place,
+    tests = [what_is_answered, the_pages_are_true, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, rights_are_asked_each_time, there_is_always_a_place,
              memory_is_bounded, what_was_watched_is_wiped, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
     for test in tests:

@@ -45,8 +45,9 @@ struct world {
 
 enum { ROOT, MEMBER, OTHER_MEMBER, AT_SCREEN, MAY_ASK, STRANGER };
 static const struct lurk_rights rights_of[CALLERS] = {
-	{true, true, true, true},  {true, true, true, false},   {true, true, true, false},
-	{true, false, true, true}, {true, false, false, false}, {false, false, false, false},
+	{true, true, true, true, false},    {true, true, true, false, false},
+	{true, true, true, false, false},   {true, false, true, true, false},
+	{true, false, false, false, false}, {false, false, false, false, false},
 };
 
 /* What is in force, as far as it was asked for. */

@@ -223,6 +223,9 @@ def at_the_screen(m):
             break
     m.has("su visitor -c 'lurk off; lurk on' 2>&1", "may switch rules on", "at the screen a visitor may switch rules off, and not on", fine=False)
     m.sh("lurk on")
+    m.sh("echo LURKD_OPTIONS=--watch-by-root > /etc/default/lurkd; systemctl restart lurkd")
+    m.has("su visitor -c 'lurk identify --count 1' 2>&1", "sudo lurk identify", "the machine's owner lets root alone watch: what to do is said", fine=False)
+    m.sh("rm /etc/default/lurkd; systemctl restart lurkd")
     m.sh("su visitor -c 'lurk identify --seconds 40' > /tmp/watched 2>&1 &")
     time.sleep(3)
     m.press("a")
