@@ -142,12 +142,18 @@ CALL(ftruncate64, EIO, (int fd, off_t size), fd, size)
 /* Half of it, and nothing of the rest. */
 ssize_t write(int fd, const void *bytes, size_t count)
 {
+	static bool full;
 	ssize_t (*real)(int, const void *, size_t) =
 		REAL("write", ssize_t(*)(int, const void *, size_t));
 
+	if (full) {
+		full = false;
+		errno = ENOSPC;
+		return -1;
+	}
 	if (fd > 2 && fails(1, ENOSPC)) {
-		fail_at++;
-		return count > 1 ? real(fd, bytes, count / 2) : -1;
+		full = count > 1;
+		return full ? real(fd, bytes, count / 2) : -1;
 	}
 	return real(fd, bytes, count);
 }

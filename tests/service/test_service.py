@@ -29,7 +29,7 @@ STRANGER = 65534  # nobody
 
 
 class Service:
-    def __init__(self, *more):
+    def __init__(self, *more, env=()):
         self.folder = tempfile.mkdtemp(prefix="lurk-test-")
         os.chmod(self.folder, 0o755)
         for name in ["desk.yaml", "keyboards.yaml"]:
@@ -39,7 +39,8 @@ class Service:
         self.write("users", "root:x:0:0::/:/bin/sh\n")
         self.write("groups", f"{group}:x:{os.getgid()}:\n")
         self.process = subprocess.Popen([*WRAPPER, SERVER, self.folder, self.path, group, *more], stdin=subprocess.PIPE,
-                                        stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, bufsize=1)
+                                        stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, bufsize=1,
+                                        env={**os.environ, **dict(env)})
         assert self.process.stdout.readline() == "ready\n"
 
     def write(self, name, text):
@@ -488,6 +489,48 @@ def memory_is_bounded():
     service.end()
 
 
+def each_call_on_a_file_fails():
+    """Opening, writing, syncing and making of files fail in turn while a key is held: rules are applied, or the request says why not; nothing
+    ends, and the next request is carried out."""
+    library = os.environ.get("LURK_FAULTS_LIBRARY")
+    if not library or WRAPPER:
+        return
+    folder = tempfile.mkdtemp(prefix="lurk-test-")
+    whole, image, refused, broken, at = None, None, 0, 0, 0
+    while whole is None or at <= whole:
+        counted = folder + "/count"
+        try:
+            service = Service(env={"LD_PRELOAD": library, "LURK_FAULTS": counted, "LURK_FAULT": f"file {at}"})
+        except AssertionError:  # the desk itself, without which there is none
+            at, broken = at + 1, broken + 1
+            continue
+        client = Client(service)
+        if image is None:
+            with open(folder + "/profile.yaml", "w") as file:
+                file.write("lurk: 1\nrules:\n  - swap: [CapsLock, ScrollLock]\n")
+            subprocess.run([LURK, "apply", "--profile", folder + "/profile.yaml"], check=True, stdout=subprocess.DEVNULL,
+                           env={**os.environ, "LURK_SOCKET": service.path, "LURK_DESK": "", "XDG_STATE_HOME": folder})
+            image = client.ask("image")["result"]["image"]
+        service.play("hold KeyA on wagtail")
+        for _ in range(3):
+            told = client.ask("apply", image=image)
+            refused += "error" in told
+            assert "result" in told or told["error"]["code"] == -32002, told
+        assert "result" in client.ask("apply", image=image) or "result" in client.ask("apply", image=image), at
+        service.play("release KeyA on wagtail")
+        assert client.ask("status")["result"]["sequence"] >= 1, at
+        client.end()
+        service.process.stdin.close()
+        status = service.process.wait()
+        assert status in (0, 1), (at, status)  # what the desk keeps of itself may not be kept
+        shutil.rmtree(service.folder)
+        if whole is None:
+            whole = int(open(counted).read())
+        at += 1
+    assert whole > 20 and refused > 5 and broken < 8, (whole, refused, broken)
+    shutil.rmtree(folder)
+
+
 def what_was_watched_is_wiped():
     """Of what a watcher got nothing is left when it has gone."""
     service = Service()
@@ -720,7 +763,7 @@ def the_view_draws_the_keyboard():
 def main():
     failed = 0
     tests = [what_is_answered, the_pages_are_true, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, rights_are_asked_each_time, there_is_always_a_place,
-             memory_is_bounded, what_was_watched_is_wiped, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
+             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
     for test in tests:
         try:
