@@ -33,8 +33,8 @@ enum lurk_error {
 	LURK_ERR_NO_SPACE,   /* no space left where things are stored */
 	LURK_ERR_READ_ONLY,  /* nothing can be written where things are stored */
 	LURK_ERR_DISK,       /* the disk reported an error */
-	LURK_ERR_FOREIGN, /* something lies where things are stored that Lurk did not put there */
-	LURK_ERR_NO_FOLDER,  /* the place where things are stored is not there */
+	LURK_ERR_FOREIGN,   /* something lies where things are stored that Lurk did not put there */
+	LURK_ERR_NO_FOLDER, /* the place where things are stored is not there */
 	LURK_ERROR_COUNT
 };
 

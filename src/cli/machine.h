@@ -20,16 +20,16 @@ struct cli_machine {
 	const struct lurk_image *image; /* loaded, NULL where there is none */
 	const struct lurk_store_report *store;
 	char profile[LURK_PROFILE_WORD]; /* which of its profiles is in force */
-	char storage[256]; /* what cannot be stored, and why; "" where all can be */
+	char storage[256];               /* what cannot be stored, and why; "" where all can be */
 	bool off;                        /* loaded, but switched off */
 	bool trying;                     /* what is in force ends by itself */
 	unsigned seconds_left;           /* until then */
 	bool may_change;                 /* whether the one who runs the command may change rules */
 	bool may_watch;
-	bool keep_locks;                 /* for the next change */
-	uint8_t lit;                     /* locks that are on, a bit each */
-	struct lurk_computer *desk;      /* NULL on the real machine */
-	struct service_link *service;    /* NULL on a desk */
+	bool keep_locks;              /* for the next change */
+	uint8_t lit;                  /* locks that are on, a bit each */
+	struct lurk_computer *desk;   /* NULL on the real machine */
+	struct service_link *service; /* NULL on a desk */
 };
 
 /* Each returns LURK_OK, or an error with a message that says it all. */

@@ -172,7 +172,8 @@ static const struct {
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
-/* No name begins with a separator, so that its first letter says of nearly all that they are not it.
+/* No name begins with a separator, so that its first letter says of nearly all that they are not
+ * it.
  */
 static bool plain_is(const struct lurk_plain *plain, const char *name)
 {

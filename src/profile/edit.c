@@ -106,35 +106,36 @@ static void tell_new(struct text *t, const struct change *change)
 /* The inside of a list or map. Returns how much there is. */
 static size_t tell_inside(struct text *t, const struct lurk_node *node, const struct change *change)
 {
-	const bool here = change && change->in == node;
+	static const struct change none;
+	const struct change *here = change && change->in == node ? change : &none;
 	bool set = false;
 	size_t told = 0;
 
 	for (const struct lurk_node *child = node->first; child; child = child->next) {
-		if (here && child == change->out)
+		if (child == here->out)
 			continue;
 		told++;
 		if (child->key) {
 			tell_text(t, child->key->text);
 			puts_to(t, "=");
 		}
-		if (here && child->key && change->count && !change->item &&
-		    !strcmp(child->key->text, change->fields->name)) {
-			tell_value(t, change->fields->value);
+		if (child->key && here->count && !here->item &&
+		    !strcmp(child->key->text, here->fields->name)) {
+			tell_value(t, here->fields->value);
 			set = true;
 		} else {
 			tell_node(t, child, change);
 		}
 		puts_to(t, ";");
 	}
-	if (here && change->item) {
+	if (here->item) {
 		puts_to(t, "{");
-		tell_fields(t, change->fields, change->count);
+		tell_fields(t, here->fields, here->count);
 		puts_to(t, "};");
-	} else if (here && change->count && !set) {
-		tell_fields(t, change->fields, 1);
+	} else if (here->count && !set) {
+		tell_fields(t, here->fields, 1);
 	}
-	return told + (here && change->count && !set);
+	return told + (here->count && !set);
 }
 
 /* All that a tree says, with the change made, in a form that says the same for trees that do. */
@@ -182,7 +183,7 @@ static struct text tell_all(const struct lurk_yaml *yaml, const struct change *c
 	puts_to(&t, "{");
 	if (yaml->root)
 		tell_inside(&t, yaml->root, NULL);
-	if (change) {
+	if (change && change->name) {
 		tell_text(&t, change->name);
 		puts_to(&t, "=");
 		tell_new(&t, change);

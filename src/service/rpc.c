@@ -231,6 +231,7 @@ static json_t *answer(struct lurk_call *call, json_t *id)
  * for who reads it. */
 static bool may_be_read(const char *line, size_t length)
 {
+	static const char marks[] = {'[', ']', '{', '}', ',', ':'};
 	unsigned parts = 0, depth = 0;
 	bool in_text = false;
 
@@ -241,7 +242,7 @@ static bool may_be_read(const char *line, size_t length)
 			i++;
 		else if (c == '"')
 			in_text = !in_text;
-		if (in_text || !memchr("[]{},:", c, 6))
+		if (in_text || !memchr(marks, c, sizeof marks))
 			continue;
 		depth += (c == '[' || c == '{') - (unsigned)(c == ']' || c == '}');
 		if (++parts > LURK_RPC_PARTS || depth > LURK_RPC_DEPTH)

@@ -16,8 +16,8 @@
 		.keymap_size = sizeof((t)->keymaps[0]),        \
 	})
 
-/* What a call does: changes something, or a table's entry, sends a frame, or looks up a table's entry, which is asked
- * hundreds of times for each change. */
+/* What a call does: changes something, or a table's entry, sends a frame, or looks up a table's
+ * entry, which is asked hundreds of times for each change. */
 enum refusable { REFUSE_CHANGE, REFUSE_TABLE, REFUSE_SEND, REFUSE_LOOK };
 
 struct refusing {
