@@ -296,11 +296,46 @@ static bool is_as_seen(const char *path, const struct lurk_file_seen *seen)
 	return same && at == seen->length;
 }
 
+static bool exchange(const char *a, const char *b)
+{
+	return renameat2(AT_FDCWD, a, AT_FDCWD, b, RENAME_EXCHANGE) == 0;
+}
+
+/* Held open, so that its number is nobody else's meanwhile. */
+static int hold(const char *path)
+{
+	return open(path, O_PATH | O_NOFOLLOW | O_CLOEXEC);
+}
+
+static bool is_held(const char *path, int held)
+{
+	struct stat a, b;
+
+	return !stat(path, &a) && !fstat(held, &b) && a.st_ino == b.st_ino;
+}
+
+/* Puts back what was taken out of the place by mistake. Whoever has written there since has the
+ * last word: that comes out then instead of what we left there, and is put back in its turn. */
+static void put_back(const char *temporary, const char *real, int *left)
+{
+	int puts = hold(temporary);
+
+	while (puts >= 0 && exchange(temporary, real) && !is_held(temporary, *left)) {
+		close(*left);
+		*left = puts;
+		puts = hold(temporary);
+	}
+	if (puts >= 0)
+		close(puts);
+}
+
 /* The new file in the old one's place, unless that is not what was seen: also where it is changed
  * in this very moment, since what comes out of the exchange is looked at. False with errno 0 then.
  */
 static bool put_in_place(const char *temporary, const char *real, const struct lurk_file_seen *seen)
 {
+	int ours;
+
 	if (!seen)
 		return rename(temporary, real) == 0;
 	if (!is_as_seen(real, seen)) {
@@ -310,13 +345,22 @@ static bool put_in_place(const char *temporary, const char *real, const struct l
 	if (!seen->exists)
 		return renameat2(AT_FDCWD, temporary, AT_FDCWD, real, RENAME_NOREPLACE) == 0 ||
 		       (errno == EINVAL && rename(temporary, real) == 0);
-	if (renameat2(AT_FDCWD, temporary, AT_FDCWD, real, RENAME_EXCHANGE))
-		return errno == EINVAL && rename(temporary, real) == 0;
+	ours = hold(temporary);
+	if (ours < 0)
+		return false;
+	if (!exchange(temporary, real)) {
+		const bool cannot = errno == EINVAL; /* some file systems */
+
+		close(ours);
+		return cannot && rename(temporary, real) == 0;
+	}
 	if (is_as_seen(temporary, seen)) {
 		unlink(temporary);
+		close(ours);
 		return true;
 	}
-	renameat2(AT_FDCWD, temporary, AT_FDCWD, real, RENAME_EXCHANGE);
+	put_back(temporary, real, &ours);
+	close(ours);
 	errno = 0;
 	return false;
 }
@@ -330,6 +374,26 @@ static mode_t rights_for(bool secret, const struct stat *old)
 	return old ? old->st_mode & 0777 : (secret ? 0600 : 0666) & ~mask;
 }
 
+/* Where a file is or will be, behind links, also such as lead to what is not there yet. */
+static void find_real(const char *path, char real[PATH_MAX])
+{
+	char folder[PATH_MAX], target[PATH_MAX];
+	ssize_t n;
+
+	snprintf(real, PATH_MAX, "%s", path);
+	for (unsigned links = 0; links < 8 && !realpath(path, folder); links++) {
+		n = readlink(real, target, sizeof target - 1);
+		if (n < 0)
+			return;
+		target[n] = '\0';
+		folder_of(real, folder);
+		if (*target == '/' || snprintf(real, PATH_MAX, "%s/%s", folder, target) >= PATH_MAX)
+			snprintf(real, PATH_MAX, "%s", target);
+	}
+	if (realpath(path, folder))
+		memcpy(real, folder, sizeof folder);
+}
+
 static bool write_as_owner(const char *path, const char *bytes, size_t length, bool secret,
 			   const struct lurk_file_seen *seen, struct lurk_message *message)
 {
@@ -338,8 +402,7 @@ static bool write_as_owner(const char *path, const char *bytes, size_t length, b
 	bool had_old, done;
 	int fd;
 
-	if (!realpath(path, real))
-		snprintf(real, sizeof real, "%s", path);
+	find_real(path, real);
 	if (!make_folders(real, secret ? 0700 : 0777))
 		return lurk_say(message, "%s: its folder cannot be made: %s", path,
 				strerror(errno));

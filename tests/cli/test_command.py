@@ -866,6 +866,14 @@ def whose_files(desk):
         assert os.stat(profile).st_mode & 0o7777 == mode & 0o777, oct(os.stat(profile).st_mode)
     for name in os.listdir(undo):
         assert os.stat(os.path.join(undo, name)).st_mode & 0o7777 == 0o600, name
+    # A link stays one, also to what is not there yet.
+    os.remove(profile)
+    os.makedirs(desk.path("kept/safe"))
+    os.symlink("../kept/link", profile)
+    os.symlink("safe/profile.yaml", desk.path("kept/link"))
+    desk.want("map KeyA Enter", **own)
+    desk.want("map KeyB Enter", **own)
+    assert os.path.islink(profile) and "KeyB" in desk.read("kept/safe/profile.yaml")
     # What is no file is said, and not waited for.
     os.remove(profile)
     os.mkfifo(profile)
