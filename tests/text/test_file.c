@@ -114,7 +114,7 @@ static void an_editor_loses_nothing(void **state)
 	editor = fork();
 	if (!editor)
 		edit_for_ever();
-	for (unsigned i = 0; i < 4000; i++) {
+	for (unsigned i = 0; i < 500; i++) {
 		struct lurk_file_seen seen;
 		struct lurk_message why;
 		char text[64];
