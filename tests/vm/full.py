@@ -626,7 +626,10 @@ def coming_and_going(m):
     left = m.sh("ls -d /var/lib/lurk /run/lurk /etc/systemd/system/*/lurkd.service 2>/dev/null; getent passwd lurkd; getent group lurkd; getent group lurk; true")
     m.check("it leaves nothing behind", left == "", left)
     m.has("lurk status 2>&1", "`sudo lurk install` sets it up", "what to do is said", fine=False)
-    m.has("lurk install", "The service runs, and will after every reboot", "lurk install")
+    m.sh("mkdir -p /tmp/theirs; printf '#!/bin/sh\\ntouch /tmp/theirs/ran\\nexit 1\\n' > /tmp/theirs/systemctl; chmod +x /tmp/theirs/systemctl; "
+         "for one in systemd-sysusers udevadm modprobe; do cp /tmp/theirs/systemctl /tmp/theirs/$one; done")
+    m.has("PATH=/tmp/theirs:$PATH lurk install", "The service runs, and will after every reboot", "lurk install")
+    m.check("it runs the system's own programs", m.sh("ls /tmp/theirs") == "modprobe\nsystemctl\nsystemd-sysusers\nudevadm", m.sh("ls /tmp/theirs"))
     m.sh("lurk apply")
     m.types("q w a", "wqa", "after lurk install and lurk apply")
     m.sh("systemctl kill -s KILL lurkd", fine=False)
