@@ -229,12 +229,27 @@ static void each_allocation_fails(void **state)
 	end(s);
 }
 
+/* Whether it is the allocator above that allocates: valgrind has one of its own. */
+static bool is_ours(void)
+{
+	void *volatile made;
+
+	fails_in = 0;
+	made = malloc(16);
+	fails_in = -1;
+	failed = 0;
+	free(made);
+	return !made;
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(each_allocation_fails),
 	};
 
+	if (!is_ours())
+		return 77;
 	return cmocka_run_group_tests(tests, NULL, NULL);
 }
 #endif
