@@ -19,8 +19,10 @@ static void begin_anew(struct cli *cli)
 	while (cli->argv[count])
 		count++;
 	words = calloc(count + 4, sizeof *words);
-	if (length < 0 || !words)
+	if (length < 0 || !words) {
+		free(words);
 		return;
+	}
 	self[length] = '\0';
 	snprintf(profile, sizeof profile, "--profile=%s", cli->profile_path);
 	words[n++] = (char *)(uintptr_t)PKEXEC;

@@ -13,9 +13,11 @@
 #endif
 
 #if defined __GLIBC__ && !defined __SANITIZE_ADDRESS__
+/* NOLINTBEGIN(bugprone-reserved-identifier): the C library's own, by its own names. */
 void *__libc_malloc(size_t size);
 void *__libc_calloc(size_t count, size_t size);
 void *__libc_realloc(void *old, size_t size);
+/* NOLINTEND(bugprone-reserved-identifier) */
 
 static _Noreturn void give_up(void)
 {
