@@ -1,20 +1,10 @@
 /* Edits of YAML from anywhere: done as asked and nothing else, or not at all. The first byte says
  * which edit, of which item. */
-#include <stdlib.h>
-#include <string.h>
+#include "copy.h"
 
 #include "profile/edit.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
-
-static char *copy(const uint8_t *data, size_t size)
-{
-	char *bytes = malloc(size + 1);
-
-	memcpy(bytes, data, size);
-	bytes[size] = '\0';
-	return bytes;
-}
 
 static unsigned items(const struct lurk_node *list)
 {

@@ -1,19 +1,9 @@
 /* Profiles from anywhere, for one known keyboard. */
-#include <stdlib.h>
-#include <string.h>
+#include "copy.h"
 
 #include "profile/profile.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
-
-static char *copy(const uint8_t *data, size_t size)
-{
-	char *bytes = malloc(size + 1);
-
-	memcpy(bytes, data, size);
-	bytes[size] = '\0';
-	return bytes;
-}
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {

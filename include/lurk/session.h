@@ -148,8 +148,8 @@ struct lurk_request {
 
 /* What came of a change. */
 struct lurk_apply_report {
-	uint16_t keyboard; /* where it failed: the port's number for it; UINT16_MAX where it was
-			      stored */
+	uint16_t keyboard; /* where it failed: the port's number for it; UINT16_MAX where
+			    * that was in storing */
 	struct lurk_compile_report compile;
 	/* Locks that no key gives any more, a bit each: those that were on, and were pressed so
 	 * that they go off; and those of which no light tells. */

@@ -1,12 +1,12 @@
 /* What a terminal would obey does not get to it, whoever wrote it into a name, a path or a word:
  * all that is printed goes through here. Only cli_raw() passes. */
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
 #include "cli/cli.h"
 #include "lurk/name.h"
+#include "text/whole.h"
 
 struct guard {
 	int fd;
@@ -17,36 +17,14 @@ struct guard {
 static struct guard out = {.fd = STDOUT_FILENO}, err = {.fd = STDERR_FILENO};
 static bool raw;
 
-static bool write_all(int fd, const char *bytes, size_t length)
-{
-	while (length) {
-		ssize_t n = write(fd, bytes, length);
-
-		if (n < 0 && errno == EINTR)
-			continue;
-		if (n <= 0)
-			return false;
-		bytes += n;
-		length -= (size_t)n;
-	}
-	return true;
-}
-
 /* How much of it is no whole character yet. */
 static size_t begun_at_end(const char *bytes, size_t length)
 {
-	for (size_t n = 1; n < 4 && n <= length; n++) {
-		const uint8_t b = (uint8_t)bytes[length - n];
+	size_t n = 1;
 
-		if ((b & 0xc0) != 0x80)
-			return b >= 0xc2 && b <= 0xf4 &&
-					       n < (b >= 0xf0   ? 4U
-						    : b >= 0xe0 ? 3U
-								: 2U)
-				       ? n
-				       : 0;
-	}
-	return 0;
+	while (n < 4 && n <= length && !lurk_is_cut(bytes + length - n, n))
+		n++;
+	return n < 4 && n <= length ? n : 0;
 }
 
 static void guard(char *bytes, size_t length)
@@ -71,7 +49,7 @@ static ssize_t guarded(void *cookie, const char *bytes, size_t size)
 	size_t done = 0;
 
 	if (raw)
-		return write_all(g->fd, bytes, size) ? (ssize_t)size : 0;
+		return lurk_write_whole(g->fd, bytes, size) ? (ssize_t)size : 0;
 	while (done < size) {
 		const size_t room = sizeof chunk - g->begun_length;
 		const size_t n = size - done < room ? size - done : room;
@@ -84,7 +62,7 @@ static ssize_t guarded(void *cookie, const char *bytes, size_t size)
 		memcpy(g->begun, chunk + length, left);
 		g->begun_length = left;
 		guard(chunk, length);
-		if (!write_all(g->fd, chunk, length))
+		if (!lurk_write_whole(g->fd, chunk, length))
 			return 0;
 		done += n;
 	}

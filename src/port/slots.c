@@ -7,6 +7,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "text/whole.h"
+
 enum lurk_error lurk_slots_error(int error)
 {
 	switch (error) {
@@ -56,20 +58,6 @@ static int open_folder(const char *folder)
 	return open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
 }
 
-static bool read_all(int fd, uint8_t *bytes, size_t size, size_t *length)
-{
-	while (*length < size) {
-		ssize_t n = read(fd, bytes + *length, size - *length);
-
-		if (n < 0 && errno == EINTR)
-			continue;
-		if (n <= 0)
-			return n == 0;
-		*length += (size_t)n;
-	}
-	return true;
-}
-
 enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *bytes, size_t size,
 				size_t *length)
 {
@@ -79,7 +67,7 @@ enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *byte
 	*length = 0;
 	if (fd < 0 && errno != ENOENT)
 		error = lurk_slots_error(errno);
-	if (fd >= 0 && !read_all(fd, bytes, size, length))
+	if (fd >= 0 && !lurk_read_whole(fd, bytes, size, length))
 		error = lurk_slots_error(errno);
 	if (fd >= 0)
 		close(fd);
@@ -88,29 +76,12 @@ enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *byte
 	return error;
 }
 
-static bool write_all(int fd, const uint8_t *bytes, size_t count)
-{
-	while (count) {
-		ssize_t n = write(fd, bytes, count);
-
-		if (n < 0 && errno == EINTR)
-			continue;
-		if (n <= 0) {
-			errno = n ? errno : ENOSPC;
-			return false;
-		}
-		bytes += n;
-		count -= (size_t)n;
-	}
-	return true;
-}
-
 /* The file's entry in its folder is on the disk as well before it counts. */
 enum lurk_error lurk_slots_write(const char *folder, unsigned slot, const uint8_t *bytes,
 				 size_t count, size_t length)
 {
 	int at = open_folder(folder), fd = at < 0 ? -1 : open_slot(at, slot, O_WRONLY | O_CREAT);
-	bool fine = fd >= 0 && write_all(fd, bytes, count) &&
+	bool fine = fd >= 0 && lurk_write_whole(fd, bytes, count) &&
 		    (count < length || ftruncate(fd, (off_t)length) == 0) && fsync(fd) == 0 &&
 		    fsync(at) == 0;
 	enum lurk_error error = fine ? LURK_OK : lurk_slots_error(errno);

@@ -157,11 +157,15 @@ static void show_out(struct lurk_control *c, struct client *client, const char *
 /* ---- Long lines -------------------------------------------------------------------------------
  */
 
+/* At the latest in so many seconds: one timer wakes whoever waits, and the listener. */
 static void set_timer(struct lurk_control *c, time_t seconds)
 {
 	const struct itimerspec time = {.it_value = {.tv_sec = seconds}};
+	struct itimerspec set = {.it_value = {0}};
 
-	timerfd_settime(c->timer, 0, &time, NULL);
+	timerfd_gettime(c->timer, &set);
+	if ((!set.it_value.tv_sec && !set.it_value.tv_nsec) || set.it_value.tv_sec >= seconds)
+		timerfd_settime(c->timer, 0, &time, NULL);
 }
 
 static bool has_long(const struct client *client)
@@ -169,20 +173,27 @@ static bool has_long(const struct client *client)
 	return client->in.size > LONG || client->out.size > LONG;
 }
 
+/* For how long others still wait for the long line that is on its way; 0 where they need not. */
+static time_t patience_left(const struct lurk_control *c)
+{
+	const time_t until = c->long_since + LURK_CONTROL_PATIENCE_S, now = now_s();
+
+	return c->long_one && has_long(c->long_one) && until > now ? until - now : 0;
+}
+
 /* Whether this client may have a long line on its way now; else it waits. */
 static bool may_be_long(struct lurk_control *c, struct client *client)
 {
-	if (c->long_one && c->long_one != client && has_long(c->long_one)) {
-		const time_t left = c->long_since + LURK_CONTROL_PATIENCE_S - now_s();
+	const time_t left = c->long_one == client ? 0 : patience_left(c);
 
-		if (left > 0) {
-			client->waits = true;
-			listen_for(c, client);
-			set_timer(c, left);
-			return false;
-		}
-		shut(c, c->long_one);
+	if (left) {
+		client->waits = true;
+		listen_for(c, client);
+		set_timer(c, left);
+		return false;
 	}
+	if (c->long_one && c->long_one != client && has_long(c->long_one))
+		shut(c, c->long_one);
 	if (c->long_one != client)
 		c->long_since = now_s();
 	c->long_one = client;
@@ -355,9 +366,10 @@ static void go_on(struct lurk_control *c)
 
 		if (client->fd < 0 || !client->waits)
 			continue;
-		if (c->long_one && has_long(c->long_one) &&
-		    now_s() < c->long_since + LURK_CONTROL_PATIENCE_S)
+		if (patience_left(c)) {
+			set_timer(c, patience_left(c));
 			return;
+		}
 		client->waits = false;
 		listen_for(c, client);
 		take_lines(c, client);

@@ -14,6 +14,7 @@
 #include <unistd.h>
 
 #include "lurk/name.h"
+#include "text/whole.h"
 
 /* So many times a fiftieth of a second. */
 enum { PATIENCE = 500 };
@@ -36,8 +37,7 @@ bool lurk_is_harmful(uint32_t c)
 	       (c & 0xfffe) == 0xfffe;
 }
 
-/* Whether a text ends within a character: it was cut there. */
-static bool is_cut(const char *text, size_t length)
+bool lurk_is_cut(const char *text, size_t length)
 {
 	const uint8_t *b = (const uint8_t *)text;
 	const size_t whole = *b >= 0xf0 ? 4 : *b >= 0xe0 ? 3 : 2;
@@ -63,7 +63,7 @@ void lurk_make_harmless(char *text)
 			to += n;
 			continue;
 		}
-		if (!n && is_cut(text, left))
+		if (!n && lurk_is_cut(text, left))
 			break;
 		n = n ? n : 1;
 		*to++ = '?';
@@ -78,6 +78,7 @@ void lurk_make_harmless(char *text)
  * is made is that person's. */
 struct hat {
 	bool on;
+	gid_t group;
 	int count;
 	gid_t groups[NGROUPS_MAX];
 };
@@ -119,20 +120,20 @@ static bool put_on(const char *path, struct hat *hat)
 	hat->on = false;
 	if (geteuid() || !find_owner(path, &uid, &gid))
 		return true;
+	hat->group = getegid();
 	hat->count = getgroups(NGROUPS_MAX, hat->groups);
 	if (hat->count < 0 || setgroups(1, &gid))
 		return false;
 	hat->on = true;
-	if (!setegid(gid) && !seteuid(uid))
-		return true;
-	return false;
+	return !setegid(gid) && !seteuid(uid);
 }
 
 static void take_off(struct hat *hat)
 {
 	int error = errno;
 
-	if (hat->on && (seteuid(0) || setegid(0) || setgroups((size_t)hat->count, hat->groups)))
+	if (hat->on &&
+	    (seteuid(0) || setegid(hat->group) || setgroups((size_t)hat->count, hat->groups)))
 		abort(); /* never on with rights that are somebody else's */
 	hat->on = false;
 	errno = error;
@@ -155,21 +156,6 @@ static int open_to_read(const char *path)
 	return fd;
 }
 
-static bool read_fd(int fd, char *bytes, size_t size, size_t *length)
-{
-	*length = 0;
-	while (*length < size) {
-		ssize_t n = read(fd, bytes + *length, size - *length);
-
-		if (n < 0 && errno == EINTR)
-			continue;
-		if (n <= 0)
-			return n == 0;
-		*length += (size_t)n;
-	}
-	return true;
-}
-
 bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists,
 		    struct lurk_message *message)
 {
@@ -187,7 +173,7 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 		return lurk_say(message, "%s: is %s, not a file", path, kind_of(status.st_mode));
 	}
 	*bytes = malloc(LURK_FILE_MAX + 2);
-	whole = *bytes && read_fd(fd, *bytes, LURK_FILE_MAX + 1, length) &&
+	whole = *bytes && lurk_read_whole(fd, *bytes, LURK_FILE_MAX + 1, length) &&
 		*length <= LURK_FILE_MAX;
 	close(fd);
 	if (whole) {
@@ -249,21 +235,6 @@ static bool make_folders(const char *path, mode_t mode)
 	return true;
 }
 
-static bool write_all(int fd, const char *bytes, size_t length)
-{
-	while (length) {
-		ssize_t n = write(fd, bytes, length);
-
-		if (n < 0 && errno == EINTR)
-			continue;
-		if (n <= 0)
-			return false;
-		bytes += n;
-		length -= (size_t)n;
-	}
-	return fsync(fd) == 0;
-}
-
 static void flush_folder(const char *path)
 {
 	char folder[PATH_MAX];
@@ -288,7 +259,7 @@ static bool is_as_seen(const char *path, const struct lurk_file_seen *seen)
 	if (fd < 0)
 		return !seen->exists && errno == ENOENT;
 	while (same && n == sizeof chunk) {
-		same = read_fd(fd, chunk, sizeof chunk, &n) && n <= seen->length - at &&
+		same = lurk_read_whole(fd, chunk, sizeof chunk, &n) && n <= seen->length - at &&
 		       (!n || !memcmp(chunk, seen->bytes + at, n));
 		at += n;
 	}
@@ -413,7 +384,7 @@ static bool write_as_owner(const char *path, const char *bytes, size_t length, b
 	fd = mkostemp(temporary, O_CLOEXEC);
 	if (fd < 0)
 		return lurk_say(message, "%s: cannot be written: %s", path, strerror(errno));
-	done = write_all(fd, bytes, length);
+	done = lurk_write_whole(fd, bytes, length) && fsync(fd) == 0;
 	if (had_old && geteuid() == 0 && fchown(fd, old.st_uid, old.st_gid))
 		done = false;
 	done = done && fchmod(fd, rights_for(secret, had_old ? &old : NULL)) == 0;
@@ -462,6 +433,9 @@ bool lurk_file_add_secret(const char *path, const char *bytes, size_t length, bo
 {
 	const struct lurk_file_seen none = {false, NULL, 0};
 
-	*taken = access(path, F_OK) == 0;
-	return !*taken && write_file(path, bytes, length, true, &none, message);
+	const bool done =
+		access(path, F_OK) != 0 && write_file(path, bytes, length, true, &none, message);
+
+	*taken = !done && access(path, F_OK) == 0;
+	return done;
 }

@@ -20,6 +20,9 @@ bool lurk_say(struct lurk_message *message, const char *format, ...) LURK_PRINTF
  * separators of lines, marks of direction, what is no character. */
 bool lurk_is_harmful(uint32_t c);
 
+/* Whether a text is the beginning of a character that ends later. */
+bool lurk_is_cut(const char *text, size_t length);
+
 /* Texts may come from anywhere, and control characters in them would be obeyed by a terminal: each
  * becomes a question mark, as does a byte that is no UTF-8. A character that was cut off at the end
  * is left out. The text becomes no longer. */

@@ -4,7 +4,16 @@
 
 #include "lurk/session.h"
 
-/* The memory of a session, in fields of a test's own struct. */
+/* A session and its memory, in fields of a test's own struct. */
+#define SESSION_FIELDS(keyboard_count, image_size, keymaps_size) \
+	struct lurk_session session;                             \
+	struct lurk_session_memory memory;                       \
+	struct lurk_session_keyboard keyboards[keyboard_count];  \
+	struct lurk_engine_keyboard engines[keyboard_count];     \
+	uint8_t images[2][image_size];                           \
+	_Alignas(16) uint8_t keymaps[2][keymaps_size];
+
+/* That memory, as a session takes it. */
 #define SESSION_MEMORY(t)                                      \
 	((struct lurk_session_memory){                         \
 		.keyboards = (t)->keyboards,                   \

@@ -45,12 +45,7 @@ static const char *const sets[] = {
 struct desk {
 	struct sim_rig *rig;
 	struct refusing refusing;
-	struct lurk_session session;
-	struct lurk_session_memory memory;
-	struct lurk_session_keyboard keyboards[KEYBOARDS];
-	struct lurk_engine_keyboard engines[KEYBOARDS];
-	uint8_t images[2][IMAGE];
-	_Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	SESSION_FIELDS(KEYBOARDS, IMAGE, KEYMAPS)
 	struct test_rules rules;
 	struct lurk_apply_report report;
 	uint64_t seed;

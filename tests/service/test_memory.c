@@ -66,12 +66,7 @@ void *realloc(void *old, size_t size)
 
 struct service {
 	struct sim_rig *rig;
-	struct lurk_session session;
-	struct lurk_session_memory memory;
-	struct lurk_session_keyboard keyboards[KEYBOARDS];
-	struct lurk_engine_keyboard engines[KEYBOARDS];
-	uint8_t images[2][IMAGE];
-	_Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	SESSION_FIELDS(KEYBOARDS, IMAGE, KEYMAPS)
 	struct lurk_control *control;
 	char path[128], users[128], groups[128], request[2 * TEST_IMAGE + 400];
 	char digits[2 * TEST_IMAGE + 1], answer[1 << 16];

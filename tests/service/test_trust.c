@@ -29,12 +29,7 @@ static const bool has_game[SETS] = {false, false, true, true, false, true};
 
 struct world {
 	struct sim_rig *rig;
-	struct lurk_session session;
-	struct lurk_session_memory memory;
-	struct lurk_session_keyboard keyboards[KEYBOARDS];
-	struct lurk_engine_keyboard engines[KEYBOARDS];
-	uint8_t images[2][IMAGE];
-	_Alignas(16) uint8_t keymaps[2][KEYMAPS];
+	SESSION_FIELDS(KEYBOARDS, IMAGE, KEYMAPS)
 	struct lurk_rpc rpc;
 	struct lurk_caller callers[CALLERS];
 	uint64_t presses; /* a seed */
