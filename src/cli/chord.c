@@ -100,17 +100,22 @@ int cli_test_chord(struct cli *cli)
 	struct lurk_message why = {""};
 	char words[LURK_WORDS];
 
-	printf("The way back, whatever rules do, is a chord: ShiftLeft, ShiftRight and Escape, "
-	       "held "
-	       "together for two\nseconds, switch all rules off, and on again. Hold it now, on the "
-	       "keyboard that you type on (%d s, or\nCtrl+C to leave that out).\n",
-	       PATIENCE_S);
+	char prompt[120];
+
+	puts("The way back, whatever rules do, is a chord: ShiftLeft, ShiftRight and Escape, held "
+	     "together for two\nseconds, switch all rules off, and on again.");
+	snprintf(prompt, sizeof prompt,
+		 "Hold it now, on the keyboard that you type on (%d s, or Ctrl+C to leave that "
+		 "out).",
+		 PATIENCE_S);
 	fflush(stdout);
-	if (!cli_machine_watch(
-		    cli->machine,
-		    &(struct cli_watching){
-			    .data = &t, .seconds = PATIENCE_S, .key = on_key, .tick = on_tick},
-		    &why))
+	if (!cli_machine_watch(cli->machine,
+			       &(struct cli_watching){.data = &t,
+						      .seconds = PATIENCE_S,
+						      .prompt = prompt,
+						      .key = on_key,
+						      .tick = on_tick},
+			       &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	if (t.works_on >= 0) {
 		printf("It works on %s.\n", cli_keyboard_name(cli, (uint16_t)t.works_on));

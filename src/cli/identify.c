@@ -109,13 +109,14 @@ static bool await(struct identify *id, const char *prompt, unsigned seconds,
 	id->wanted++;
 	if (id->cli->machine->desk)
 		return press_at(id, id->wanted - 1) != NULL;
-	fprintf(stderr, "%s\n", prompt);
 	lurk_history_let_go(&id->presses.history); /* nobody listened since the last one */
-	return cli_machine_watch(
-		       id->cli->machine,
-		       &(struct cli_watching){
-			       .data = id, .seconds = seconds, .take = id->take, .key = key},
-		       why) &&
+	return cli_machine_watch(id->cli->machine,
+				 &(struct cli_watching){.data = id,
+							.seconds = seconds,
+							.take = id->take,
+							.prompt = prompt,
+							.key = key},
+				 why) &&
 	       press_at(id, id->wanted - 1) != NULL;
 }
 
@@ -238,11 +239,16 @@ static int hands_off(struct identify *id, struct lurk_message *why)
 	if (!id->cli->machine->desk) {
 		unsigned seconds = id->seconds ? id->seconds : HANDS_OFF_S;
 
-		fprintf(stderr, "Hands off all keyboards, for %u seconds.\n", seconds);
+		char prompt[64];
+
+		snprintf(prompt, sizeof prompt, "Hands off all keyboards, for %s.",
+			 cli_count(seconds, "second", words));
 		id->wanted = UINT32_MAX;
 		if (!cli_machine_watch(id->cli->machine,
-				       &(struct cli_watching){
-					       .data = id, .seconds = seconds, .key = on_awaited},
+				       &(struct cli_watching){.data = id,
+							      .seconds = seconds,
+							      .prompt = prompt,
+							      .key = on_awaited},
 				       why))
 			return say_nothing_came(why);
 	}
@@ -381,15 +387,15 @@ static int make_rule(struct identify *id, struct lurk_message *why)
 
 static int show(struct identify *id, struct lurk_message *why)
 {
+	const char *prompt = NULL;
 	bool desk = id->cli->machine->desk;
 	bool fine;
 
 	presses_init(&id->presses, id->cli,
 		     "Press a key: what it sends, means and gives comes here. To end: Ctrl+C.");
 	id->presses.picture = id->picture ? cli_lit_keyboard : NULL;
-	if (!desk && !id->presses.live && !id->cli->json)
-		fputs(id->count || id->seconds ? "Press keys.\n" : "Press keys; Ctrl+C ends.\n",
-		      stderr);
+	if (!id->presses.live)
+		prompt = id->count || id->seconds ? "Press keys." : "Press keys; Ctrl+C ends.";
 	if (id->cli->machine->trying && !id->cli->json)
 		fputs("Rules are being tried: what keys give ends with that.\n", stderr);
 	fine = desk ? cli_play_watched(id->cli, id->script, on_event, id, why)
@@ -397,6 +403,7 @@ static int show(struct identify *id, struct lurk_message *why)
 					&(struct cli_watching){.data = id,
 							       .seconds = id->seconds,
 							       .take = id->take,
+							       .prompt = prompt,
 							       .key = on_shown,
 							       .tick = on_tick},
 					why);

@@ -228,10 +228,13 @@ static bool on_press(void *data, const struct lurk_event *event, const struct lu
 
 static bool by_press(struct keyboards *k, struct lurk_message *why)
 {
-	fputs("Press a key on the keyboard that you mean.\n", stderr);
 	return cli_machine_watch(
 		k->cli->machine,
-		&(struct cli_watching){.data = k, .seconds = PATIENCE_S, .key = on_press}, why);
+		&(struct cli_watching){.data = k,
+				       .seconds = PATIENCE_S,
+				       .prompt = "Press a key on the keyboard that you mean.",
+				       .key = on_press},
+		why);
 }
 
 /* Which keyboard is meant: the one on which a key is pressed; on a desk else the only one without a

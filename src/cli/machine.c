@@ -726,6 +726,8 @@ bool cli_machine_watch(struct cli_machine *machine, const struct cli_watching *w
 		silent.c_lflag &= ~(tcflag_t)(ECHO | ICANON);
 		tcsetattr(STDIN_FILENO, TCSANOW, &silent);
 	}
+	if (watching->prompt)
+		fprintf(stderr, "%s\n", watching->prompt);
 	fine = follow(machine->service, watching, tty, message);
 	if (tty)
 		tcsetattr(STDIN_FILENO, TCSAFLUSH, &terminal);

@@ -75,6 +75,8 @@ struct cli_watching {
 	unsigned seconds; /* the longest; 0 for until it is ended */
 	bool deaf;        /* without the presses, which not everybody may see */
 	bool take;        /* no other program gets what is pressed meanwhile */
+	const char
+		*prompt; /* said on standard error once presses are seen, none before it; or NULL */
 	bool (*key)(void *data, const struct lurk_event *event, const struct lurk_action *action);
 	/* What is typed on the terminal, which neither echoes it nor keeps it for the shell. */
 	bool (*typed)(void *data, char character);

@@ -444,8 +444,6 @@ void presses_init(struct presses *p, struct cli *cli, const char *empty)
 	p->empty = empty;
 	lurk_history_init(&p->history);
 	p->live = !cli->json && !cli->machine->desk && isatty(STDOUT_FILENO);
-	if (p->live)
-		draw(p);
 }
 
 const struct lurk_press_record *presses_note(struct presses *p, const struct lurk_event *event,
@@ -481,7 +479,7 @@ void presses_tick(struct presses *p)
 	const struct lurk_press_record *r = newest(p);
 
 	/* Calm: drawn anew only where something has changed. */
-	if (!p->live || (!(r && r->held) && !strcmp(p->foot, p->drawn_foot)))
+	if (!p->live || (p->drawn && !(r && r->held) && !strcmp(p->foot, p->drawn_foot)))
 		return;
 	erase(p);
 	draw(p);

@@ -33,7 +33,7 @@ void presses_feed(struct presses *p, const struct lurk_event *event,
 /* Takes one without showing it; returns the press that it completed, NULL where it did none. */
 const struct lurk_press_record *presses_note(struct presses *p, const struct lurk_event *event,
 					     const struct lurk_action *action);
-/* Draws the view anew, for the time that goes by. */
+/* Draws the view: first when presses are seen, then anew for the time that goes by. */
 void presses_tick(struct presses *p);
 /* Prints the picture of the last press. */
 void presses_print_picture(struct presses *p);

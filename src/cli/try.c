@@ -142,6 +142,8 @@ static int say_end(struct trial *t, uint64_t before)
 	return CLI_DONE;
 }
 
+static const char press[] = "Press the keys that you changed, and see what they give.";
+
 static void on_desk_event(void *data, const struct lurk_event *event,
 			  const struct lurk_action *action)
 {
@@ -159,12 +161,15 @@ static bool watch(struct trial *t, struct lurk_message *why)
 					.tick = on_tick};
 	bool fine;
 
+	if (!t->presses.live)
+		watching.prompt = press;
 	offer(t);
 	fine = cli_machine_watch(t->cli->machine, &watching, why);
 	if (fine || t->ticks)
 		return fine;
 	/* Who may try may not always watch. */
 	watching.deaf = true;
+	watching.prompt = NULL;
 	return cli_machine_watch(t->cli->machine, &watching, why);
 }
 
@@ -176,7 +181,7 @@ static int run(struct trial *t)
 	struct lurk_message why = {""};
 	struct lurk_profile_set set = cli_profile_set(cli);
 	struct cli_findings findings;
-	char rules[48];
+	char rules[48], seconds[48];
 	size_t length;
 	uint8_t *bytes;
 	bool fine;
@@ -195,11 +200,13 @@ static int run(struct trial *t)
 		return cli_fail(CLI_COULD_NOT, "%s; nothing is tried", why.text);
 	}
 	if (!cli->json) {
-		printf("Trying %s from %s for %u seconds; nothing is stored.\n",
-		       cli_count(cli->profile.count, "rule", rules), cli->profile_path, t->seconds);
+		printf("Trying %s from %s for %s; nothing is stored.\n",
+		       cli_count(cli->profile.count, "rule", rules), cli->profile_path,
+		       cli_count(t->seconds, "second", seconds));
 		cli_tell_locks(cli, &outcome.report);
+		fflush(stdout);
 	}
-	presses_init(&t->presses, cli, "Press the keys that you changed, and see what they give.");
+	presses_init(&t->presses, cli, press);
 	fine = cli->machine->desk ? cli_play_watched(cli, t->script, on_desk_event, t, &why)
 				  : watch(t, &why);
 	presses_end(&t->presses);
