@@ -67,7 +67,7 @@ def main():
     port = [path for path in sources("linux_port") if not path.endswith("/linux.c")]  # which relay.c includes
     if port:
         flags = subprocess.run(["pkg-config", "--cflags", "--libs", "libevdev", "libudev"], capture_output=True, text=True, check=True)
-        subprocess.run(["gcc", "-O2", "-D_GNU_SOURCE", "-Iinclude", "-Isrc", "bench/relay.c", *port, *sources("text"), *CORE,
+        subprocess.run(["gcc", "-O2", "-flto=auto", "-D_GNU_SOURCE", "-Iinclude", "-Isrc", "bench/relay.c", *port, *sources("text"), *CORE,
                         *flags.stdout.split(), "-o", relay], check=True)
         costs = {n: callgrind([relay, str(n)], "one_event") / 2000 for n in (1, 4096)}
         print("Instructions of a key event in user space, from the kernel's bytes in to the virtual keyboard's out, on a keyboard of "
