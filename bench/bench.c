@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "lurk/engine.h"
+#include "lurk/name.h"
 
 enum { RULES = 4096, EVENTS = 4000 };
 
@@ -84,6 +85,13 @@ static unsigned type(const lurk_key *keys, unsigned count)
 	return strokes;
 }
 
+__attribute__((noinline)) static enum lurk_name_kind read_name(const char *name)
+{
+	struct lurk_name read;
+
+	return lurk_name_read(name, strlen(name), NULL, &read);
+}
+
 int main(int argc, char **argv)
 {
 	unsigned count = (unsigned)atoi(argv[argc - 1]);
@@ -97,6 +105,8 @@ int main(int argc, char **argv)
 	void *memory;
 	size_t size;
 
+	if (!strcmp(argv[1], "name"))
+		return read_name(argv[2]) == LURK_NAME_UNKNOWN;
 	make_rules(count, argv[1]);
 	lurk_image_write(&parts, NULL, 0, &size);
 	bytes = malloc(size);

@@ -46,7 +46,7 @@ def callgrind(command, function=None):
 def main():
     folder = tempfile.mkdtemp(prefix="lurk-bench-")
     bench = os.path.join(folder, "bench")
-    subprocess.run(["gcc", "-O2", *FLAGS, "bench/bench.c", *CORE, "-o", bench], check=True)
+    subprocess.run(["gcc", "-O2", *FLAGS, "bench/bench.c", *CORE, "-Wl,-z,now", "-o", bench], check=True)
 
     print("Instructions of one call that feeds a key event and pulls its frame (-O2):")
     events = 4000
@@ -76,6 +76,12 @@ def main():
             print(f"  {n:5} rules   {cost:6.1f}")
         promise(max(costs.values()) / min(costs.values()) <= 1.02, "equal within 2 %, whatever the number of rules")
         wanted(max(costs.values()) <= 500, "at most 500")
+
+    print("Instructions of finding a key by its name, the first, the last and the longest of the table, by each kind of name:")
+    names = ["Escape", "KEY_ESC", "esc", "KEY_KBD_LCD_MENU5", "kbd lcd menu5", "KEY_KBDINPUTASSIST_PREVGROUP", "Digit7", "control", "right win", "kp enter", "sysrq", "any ArrowUp"]
+    costs = {name: callgrind([bench, "name", name], "read_name") for name in names}
+    print("  " + ", ".join(f"{name} {cost}" for name, cost in costs.items()))
+    promise(max(costs.values()) <= 2000, "at most 2,000")
 
     print("Instructions of compiling a keymap:")
     compiles = {n: callgrind([bench, "compile", str(n)], "compile") for n in (100, 1000, 4000)}

@@ -17,17 +17,28 @@ static inline bool lurk_is_separator(char c)
 	return c == ' ' || c == '_' || c == '-';
 }
 
+static inline bool lurk_is_letter(char c)
+{
+	return (uint8_t)((c | 0x20) - 'a') < 26;
+}
+
 /* False where the text is longer than any name. A last `-` is a character, as in "kp -". */
 static inline bool lurk_plain_make(const char *text, size_t length, struct lurk_plain *plain)
 {
-	plain->length = 0;
+	size_t n = 0;
+
 	for (size_t i = 0; i < length; i++) {
-		if (lurk_is_separator(text[i]) && (i + 1 < length || length == 1 || text[i] == ' '))
+		char c = text[i];
+
+		if (lurk_is_letter(c))
+			c |= 0x20;
+		else if (lurk_is_separator(c) && (i + 1 < length || length == 1 || c == ' '))
 			continue;
-		if (plain->length == LURK_PLAIN_MAX - 1)
+		if (n == LURK_PLAIN_MAX - 1)
 			return false;
-		plain->text[plain->length++] = lurk_lower(text[i]);
+		plain->text[n++] = c;
 	}
+	plain->length = n;
 	plain->text[plain->length] = '\0';
 	return plain->length > 0;
 }

@@ -62,7 +62,7 @@ static void every_key_finds_itself(void **state)
 	(void)state;
 	for (lurk_key k = lurk_key_next(LURK_KEY_NONE); k; k = lurk_key_next(k)) {
 		struct lurk_name name;
-		char text[LURK_SCAN_TEXT];
+		char text[LURK_SCAN_TEXT], meaning[80];
 
 		keys++;
 		for (int both = 0; both < 2; both++) {
@@ -80,6 +80,13 @@ static void every_key_finds_itself(void **state)
 			lurk_scan_write(scan, text);
 			assert_int_equal(lurk_scan_read(text, strlen(text), &read), LURK_OK);
 			assert_true(lurk_scan_same(read, scan));
+		}
+		snprintf(meaning, sizeof meaning, "any %s", lurk_key_meaning(k));
+		if (strlen(meaning) > 4 && !strchr(" -_", meaning[4])) {
+			assert_int_equal(lurk_name_read(meaning, strlen(meaning), NULL, &name),
+					 LURK_NAME_PRESS);
+			assert_int_equal(name.press.on.kind, LURK_TARGET_MEANING);
+			assert_true(lurk_key_same_meaning(name.press.on.key, k));
 		}
 		if (lurk_key_other_side(k))
 			assert_true(lurk_key_same_meaning(k, lurk_key_other_side(k)));
