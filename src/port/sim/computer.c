@@ -364,7 +364,6 @@ static bool play_key(struct player *p)
 /* The keys of a text as a person finds them on the caps. */
 static bool play_type(struct player *p)
 {
-	struct lurk_layout *layout;
 	struct lurk_characters characters;
 	const struct lurk_desk_keyboard *keyboard;
 	bool fine = true;
@@ -374,10 +373,7 @@ static bool play_type(struct player *p)
 	if (p->count != 2)
 		return complain(p, "not understood from", p->words[2]);
 	keyboard = &p->computer->desk.keyboards[p->keyboard];
-	layout = lurk_layout_open(lurk_sim_layout(p->computer->sim), p->message);
-	if (!layout)
-		return false;
-	characters = lurk_layout_characters(layout);
+	characters = lurk_layout_characters(lurk_sim_layout(p->computer->sim));
 	for (const char *c = p->words[1]; *c && fine; c++) {
 		int key = -1, shift = find_key(keyboard, "ShiftLeft");
 		uint16_t modifiers;
@@ -399,7 +395,6 @@ static bool play_type(struct player *p)
 			move_key(p, (unsigned)shift, false);
 		pass_time(p, PAUSE_US);
 	}
-	lurk_layout_close(layout);
 	return fine;
 }
 

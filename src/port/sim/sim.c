@@ -58,7 +58,6 @@ struct lurk_sim {
 	const struct lurk_desk *desk;
 	char folder[PATH_MAX - 64];
 	struct lurk_layout *layout;
-	char layout_name[64];
 	struct lurk_sim_watch watch;
 	uint64_t now_us;
 	unsigned lights;
@@ -935,9 +934,9 @@ bool lurk_sim_anything_down(const struct lurk_sim *sim)
 	return false;
 }
 
-const char *lurk_sim_layout(const struct lurk_sim *sim)
+struct lurk_layout *lurk_sim_layout(const struct lurk_sim *sim)
 {
-	return sim->layout_name;
+	return sim->layout;
 }
 
 /* ---- State between calls -------------------------------------------------------------------- */
@@ -1008,7 +1007,6 @@ struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 	sim->desk = desk;
 	sim->now_us = desk->clock_us;
 	snprintf(sim->folder, sizeof sim->folder, "%s", folder);
-	snprintf(sim->layout_name, sizeof sim->layout_name, "%s", desk->layout);
 	snprintf(path, sizeof path, "%s/storage", folder);
 	if (mkdir(path, 0777) && errno != EEXIST) {
 		lurk_say(message, "%s: cannot be made: %s", path, strerror(errno));

@@ -16,6 +16,7 @@
 
 enum { LURK_SIM_SLOTS = 16, LURK_SIM_SLOT_SIZE = 1 << 19, LURK_READER_EVENTS = 64 };
 
+struct lurk_layout;
 struct lurk_sim;
 
 /* What happens, told as it happens. Members may be NULL. */
@@ -66,7 +67,7 @@ bool lurk_sim_anything_down(const struct lurk_sim *sim);
 void lurk_sim_meanwhile(struct lurk_sim *sim, void (*happens)(void *data), void *data);
 /* Another process opens the port: it is told of all keyboards, and nothing is taken. */
 void lurk_sim_plugged_anew(struct lurk_sim *sim);
-/* The layout's name in which text arrives. */
-const char *lurk_sim_layout(const struct lurk_sim *sim);
+/* The layout in which text arrives; it is the simulation's. */
+struct lurk_layout *lurk_sim_layout(const struct lurk_sim *sim);
 
 #endif
