@@ -27,6 +27,16 @@ static inline FILE *open_data(const char *name)
 	return file;
 }
 
+/* A fresh folder, in memory where the one who runs the tests says so (TMPDIR). */
+static inline void make_folder(char folder[64])
+{
+	const char *where = getenv("TMPDIR");
+
+	snprintf(folder, 64, "%.44s/lurk-test-XXXXXX", where ? where : "/tmp");
+	if (!mkdtemp(folder))
+		fail_msg("cannot make %s", folder);
+}
+
 /* The same random numbers on every machine (xorshift64*). */
 static inline uint32_t random_next(uint64_t *state)
 {

@@ -23,8 +23,7 @@ struct sim_rig *sim_rig_make(const char *keyboards)
 		abort();
 	if (!lurk_desk_read(&r->desk, "desk", text, strlen(text), &why))
 		fail_msg("%s", why.text);
-	snprintf(r->folder, sizeof r->folder, "/tmp/lurk-test-XXXXXX");
-	assert_non_null(mkdtemp(r->folder));
+	make_folder(r->folder);
 	r->sim = lurk_sim_new(&r->desk, r->folder, &why);
 	if (!r->sim)
 		fail_msg("%s", why.text);

@@ -317,8 +317,7 @@ static struct contract_rig *make(void)
 	struct linux_rig *r = calloc(1, sizeof *r);
 	struct lurk_message why;
 
-	snprintf(r->folder, sizeof r->folder, "/tmp/lurk-test-XXXXXX");
-	assert_non_null(mkdtemp(r->folder));
+	make_folder(r->folder);
 	make_keyboard(r);
 	usleep(PLUG_US);
 	r->machine = lurk_linux_new(r->folder, &why);
@@ -508,8 +507,7 @@ static struct linux_rig *make_on_odd(uint16_t product)
 	struct linux_rig *r = calloc(1, sizeof *r);
 	struct lurk_message why;
 
-	snprintf(r->folder, sizeof r->folder, "/tmp/lurk-test-XXXXXX");
-	assert_non_null(mkdtemp(r->folder));
+	make_folder(r->folder);
 	make_device(r, odd_descriptor, sizeof odd_descriptor, product);
 	usleep(PLUG_US);
 	r->machine = lurk_linux_new(r->folder, &why);

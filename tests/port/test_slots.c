@@ -187,9 +187,7 @@ int main(void)
 	};
 	int failed;
 
-	snprintf(folder, sizeof folder, "/tmp/lurk-test-XXXXXX");
-	if (!mkdtemp(folder))
-		return 1;
+	make_folder(folder);
 	snprintf(outside, sizeof outside, "%s-outside", folder);
 	failed = cmocka_run_group_tests(tests, NULL, NULL);
 	rmdir(folder);

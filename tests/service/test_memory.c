@@ -14,7 +14,7 @@
 #include "service/rpc.h"
 #include "text/hex.h"
 
-#ifdef __SANITIZE_ADDRESS__
+#ifdef LURK_SANITIZED
 int main(void)
 {
 	return 77; /* the sanitizer has an allocator of its own */

@@ -143,9 +143,7 @@ int main(void)
 	int failed;
 	char fresh[112];
 
-	snprintf(folder, sizeof folder, "/tmp/lurk-test-XXXXXX");
-	if (!mkdtemp(folder))
-		return 1;
+	make_folder(folder);
 	snprintf(path, sizeof path, "%s/file", folder);
 	failed = cmocka_run_group_tests(tests, NULL, NULL);
 	snprintf(fresh, sizeof fresh, "%s.new", path);
