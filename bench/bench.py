@@ -43,6 +43,17 @@ def callgrind(command, function=None):
     return int(re.search(r"Collected : (\d+)", result.stderr).group(1))
 
 
+def profile_of(count):
+    """So many rules: each key in turn with the next modifiers gives another."""
+    keys = [name for name in re.findall(r'^KEY\(\w+, \w+, "(\w+)"', open("include/lurk/keys.def").read(), re.M)
+            if not name.startswith(("Shift", "Control", "Alt", "Meta"))]
+    sides = [f"{name}{side}" for name in ("Control", "Shift", "Alt", "Meta") for side in ("", "Left", "Right")]
+    presses = [f"{chord}{key}" for one in [""] + sides for other in [""] + sides for chord in [one and one + "+" + (other and other + "+")]
+               for key in keys if one[:3] != other[:3] or not one + other]
+    lines = [f'  - {{press: "{press}", gives: {keys[(7 * i + 3) % len(keys)]}}}' for i, press in enumerate(dict.fromkeys(presses))]
+    return "lurk: 1\nrules:\n" + "\n".join(lines[:count]) + "\n"
+
+
 def main():
     folder = tempfile.mkdtemp(prefix="lurk-bench-")
     bench = os.path.join(folder, "bench")
@@ -87,6 +98,7 @@ def main():
     compiles = {n: callgrind([bench, "compile", str(n)], "compile") for n in (100, 1000, 4000)}
     for n, cost in compiles.items():
         print(f"  {n:5} rules   {cost:9}   {cost / n:6.0f} a rule")
+    wanted(max(cost / n for n, cost in compiles.items()) <= 700, "at most 700 a rule")
     growth = compiles[4000] / compiles[100]
     promise(growth <= 40 * math.log(4000) / math.log(100), f"100 to 4,000 rules: {growth:.1f} times, no more than n log n")
 
@@ -119,6 +131,17 @@ def main():
             subprocess.run(command, stdout=subprocess.DEVNULL, check=True)
             times[name].append(time.perf_counter() - start)
     print(f"  median of 60     {statistics.median(times['ours']) / statistics.median(times['true']):.1f} times, interleaved")
+    promise(ours <= 3 * true, "at most 3 times the instructions")
+
+    print("Reading and showing a profile of 4,000 rules, against libyaml alone on that file:")
+    profile, alone = os.path.join(folder, "profile.yaml"), os.path.join(folder, "yaml")
+    with open(profile, "w") as file:
+        file.write(profile_of(4000))
+    subprocess.run(["gcc", "-O2", "bench/yaml.c", "-lyaml", "-o", alone], check=True)
+    os.environ.update(XDG_CONFIG_HOME=folder, XDG_STATE_HOME=folder, HOME=folder)
+    shown, alone = callgrind(["build/lurk", "show", "--profile", profile]), callgrind([alone, profile])
+    print(f"  instructions     {shown} against {alone}: {shown / alone:.1f} times")
+    promise(shown <= 5 * alone, "at most 5 times the instructions")
     if os.path.exists("build/lurk-draw"):
         drawing = callgrind(["build/lurk-draw", "resolve", "CapsLock"])
         print(f"The same by the program that draws: {drawing / ours:.0f} times the instructions")

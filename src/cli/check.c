@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
-#include <wchar.h>
 
 #include "cli/cli.h"
+#include "text/utf8.h"
 
 enum { KEYMAP_SIZE = 1 << 22, WORDS = 400 };
 
@@ -287,7 +287,7 @@ static void say_what(const struct cli *cli, const struct cli_findings *all,
 		     const struct lurk_finding *f, char out[WORDS])
 {
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
-	char one[LURK_WORDS], two[LURK_WORDS];
+	char one[LURK_WORDS], two[LURK_WORDS], sign[5];
 
 	switch (f->code) {
 	case LURK_CHECK_SAME_PRESS:
@@ -363,8 +363,8 @@ static void say_what(const struct cli *cli, const struct cli_findings *all,
 		break;
 	case CLI_CHECK_CANNOT_TYPE:
 		snprintf(out, WORDS,
-			 "The layout %s has no key for a character of this text: %lc (U+%04X).",
-			 cli->layout_name, (wint_t)f->other, f->other);
+			 "The layout %s has no key for a character of this text: %s (U+%04X).",
+			 cli->layout_name, lurk_utf8_write(f->other, sign), f->other);
 		break;
 	case CLI_CHECK_NO_LAYOUT:
 		snprintf(out, WORDS,

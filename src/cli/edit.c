@@ -2,7 +2,8 @@
 
 #include <stdlib.h>
 #include <string.h>
-#include <wchar.h>
+
+#include "text/utf8.h"
 
 const struct argp_option edit_options[] = {
 	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
@@ -321,6 +322,7 @@ bool edit_can_type(struct edit *edit, struct lurk_text text)
 {
 	const struct lurk_characters *characters = cli_characters(edit->cli);
 	const char *with;
+	char sign[5];
 	uint32_t c;
 
 	if (!text.length)
@@ -333,8 +335,9 @@ bool edit_can_type(struct edit *edit, struct lurk_text text)
 	if (!cli_untypable(characters, text, &c))
 		return true;
 	with = characters->elsewhere(characters->data, c);
-	return lurk_say(&edit->why, "the layout %s has no keys for %lc (U+%04X)%s%s",
-			edit->cli->layout_name, (wint_t)c, c, *with ? "; these have: " : "", with);
+	return lurk_say(&edit->why, "the layout %s has no keys for %s (U+%04X)%s%s",
+			edit->cli->layout_name, lurk_utf8_write(c, sign), c,
+			*with ? "; these have: " : "", with);
 }
 
 bool edit_has_profile(struct edit *edit, const char *word)

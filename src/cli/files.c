@@ -221,26 +221,38 @@ bool cli_untypable(const struct lurk_characters *characters, struct lurk_text te
 	return false;
 }
 
-/* The profile's own layout, else the desk's, else the system's. Looked for before the rules are
- * read: they may name keys by their characters. */
-static void find_layout(struct cli *cli, const char *bytes, size_t length)
+static char *copy_of(const char *bytes, size_t length)
 {
-	struct lurk_message unused;
-	struct lurk_yaml yaml;
 	char *copy = malloc(length + 1);
-	const struct lurk_node *layout;
 
 	if (!copy)
 		abort();
 	memcpy(copy, bytes, length);
 	copy[length] = '\0';
+	return copy;
+}
+
+/* The profile's own layout, else the desk's, else the system's. Looked for before the rules are
+ * read: they may name keys by their characters. */
+static void find_layout(struct cli *cli, const char *bytes, size_t length)
+{
+	struct lurk_message unused;
+	struct lurk_yaml yaml = {0};
+	const struct lurk_node *layout;
+	/* Most say none: no need to read them twice for it. With a backslash it may be in disguise.
+	 */
+	char *copy = memmem(bytes, length, "layout", 6) || memchr(bytes, '\\', length)
+			     ? copy_of(bytes, length)
+			     : NULL;
+
 	*cli->layout_name = '\0';
-	if (lurk_yaml_parse(&yaml, "", copy, length, &unused)) {
+	if (copy && lurk_yaml_parse(&yaml, "", copy, length, &unused)) {
 		layout = lurk_node_get(yaml.root, "layout");
 		if (layout && layout->kind == LURK_NODE_SCALAR)
 			snprintf(cli->layout_name, sizeof cli->layout_name, "%s", layout->text);
 	}
-	lurk_yaml_free(&yaml);
+	if (copy)
+		lurk_yaml_free(&yaml);
 	if (!*cli->layout_name && cli->computer)
 		snprintf(cli->layout_name, sizeof cli->layout_name, "%s",
 			 cli->computer->desk.layout);
@@ -266,17 +278,6 @@ void cli_find_layout(struct cli *cli)
 }
 
 /* ---- Reading and writing -------------------------------------------------------------------- */
-
-static char *copy_of(const char *bytes, size_t length)
-{
-	char *copy = malloc(length + 1);
-
-	if (!copy)
-		abort();
-	memcpy(copy, bytes, length);
-	copy[length] = '\0';
-	return copy;
-}
 
 static void see(struct lurk_file_seen *seen, bool exists, const char *bytes, size_t length)
 {

@@ -34,6 +34,10 @@ static void guard(char *bytes, size_t length)
 	for (size_t at = 0; at < length; at += n) {
 		uint32_t c;
 
+		for (n = 0; at + n < length && bytes[at + n] >= ' ' && bytes[at + n] <= '~'; n++)
+			;
+		if (n)
+			continue;
 		n = lurk_character_read(bytes + at, length - at, &c);
 		if (n && (!lurk_is_harmful(c) || c == '\n' || c == '\t'))
 			continue;

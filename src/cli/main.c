@@ -1,5 +1,4 @@
 /* lurk: the command. Finds the subcommand and runs it. */
-#include <locale.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -210,7 +209,6 @@ int main(int argc, char **argv)
 	struct main_input input = {.cli = &cli};
 	int status = -1;
 
-	setlocale(LC_CTYPE, "C.UTF-8");
 	cli_guard_output();
 	argp_err_exit_status = CLI_USAGE;
 	if (cli.desk && !*cli.desk)

@@ -90,7 +90,8 @@ static void print_row(const struct cli_table *table, char *const *cells, const s
 			continue;
 		fputs(cells[c], stdout);
 		if (c < last)
-			printf("%*s", (int)(widths[c] - lurk_utf8_columns(cells[c]) + 2), "");
+			for (size_t n = lurk_utf8_columns(cells[c]); n < widths[c] + 2; n++)
+				putchar_unlocked(' ');
 	}
 	putchar('\n');
 }

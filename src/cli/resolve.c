@@ -145,13 +145,23 @@ static void resolve_modifiers(struct resolve *r, uint16_t modifiers)
 	}
 }
 
+/* Only for a character, alone, in quotes or in a chord, does the layout count: most words need no
+ * look at it. */
+static bool may_be_character(const char *word)
+{
+	return strlen(word) <= 6 || strpbrk(word, "+'\"");
+}
+
 static int resolve_word(struct resolve *r, const char *word)
 {
-	const struct lurk_characters *characters = cli_characters(r->cli);
+	const struct lurk_characters *characters;
 	struct lurk_message why;
 	struct lurk_press press;
 	struct lurk_name name;
 
+	if (may_be_character(word))
+		cli_find_layout(r->cli);
+	characters = cli_characters(r->cli);
 	switch (lurk_name_read(word, strlen(word), characters, &name)) {
 	case LURK_NAME_PRESS:
 		resolve_modifiers(r, name.press.modifiers);
@@ -249,7 +259,6 @@ int cli_resolve(struct cli *cli, int argc, char **argv)
 	int status = CLI_DONE;
 
 	cli_parse(cli, &argp, argc, argv, &r);
-	cli_find_layout(cli);
 	cli_table_init(&r.table, heads, 8);
 	if (r.list)
 		status = resolve_list(&r);

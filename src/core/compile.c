@@ -144,39 +144,32 @@ static void place_actions(struct build *b)
 
 /* ---- Rules ---------------------------------------------------------------------------------- */
 
-/* The action of a press, a new one without a rank where it is the first for these modifiers. */
-static struct lurk_action *action_for(struct build *b, const struct entry *entry)
+/* The action of a press, a new one without a rank where it is the first for these modifiers; and a
+ * rule that is for the same press and as specific, whatever either gives, or NULL. */
+static struct lurk_action *action_for(struct build *b, const struct entry *entry,
+				      const struct lurk_action **rival)
 {
 	struct lurk_keymap_slot *slot = find_slot(b, entry->code, entry->kind);
 	struct lurk_action *base = &b->actions[slot->action];
 	const struct lurk_press *press = &entry->rule->press;
+	const uint8_t when_not = unless(entry->rule);
+	struct lurk_action *same = varies(entry->rule) ? NULL : base;
 
-	if (!varies(entry->rule))
-		return base;
-	for (unsigned i = 1; i <= slot->variants; i++) {
-		if (base[i].modifiers == press->modifiers && base[i].only == press->only &&
-		    base[i].unless == unless(entry->rule))
-			return &base[i];
+	*rival = NULL;
+	for (unsigned i = 0; i <= slot->variants; i++) {
+		if (base[i].modifiers != press->modifiers || base[i].only != press->only)
+			continue;
+		if (base[i].rank == entry->rank)
+			*rival = &base[i];
+		if (i && !same && base[i].unless == when_not)
+			same = &base[i];
 	}
+	if (same)
+		return same;
 	base += ++slot->variants;
 	*base = (struct lurk_action){
-		.modifiers = press->modifiers, .only = press->only, .unless = unless(entry->rule)};
+		.modifiers = press->modifiers, .only = press->only, .unless = when_not};
 	return base;
-}
-
-/* A rule that is for the same press and as specific, whatever either gives. */
-static const struct lurk_action *rival(const struct build *b, const struct entry *entry)
-{
-	const struct lurk_keymap_slot *slot = find_slot(b, entry->code, entry->kind);
-	const struct lurk_action *base = &b->actions[slot->action];
-
-	for (unsigned i = 0; i <= slot->variants; i++) {
-		if (base[i].rank == entry->rank &&
-		    base[i].modifiers == entry->rule->press.modifiers &&
-		    base[i].only == entry->rule->press.only)
-			return &base[i];
-	}
-	return NULL;
 }
 
 static enum lurk_error set_result(struct build *b, struct lurk_action *action,
@@ -209,8 +202,8 @@ static enum lurk_error set_result(struct build *b, struct lurk_action *action,
 
 static enum lurk_error fill_in(struct build *b, const struct entry *entry)
 {
-	const struct lurk_action *other = rival(b, entry);
-	struct lurk_action *action = action_for(b, entry);
+	const struct lurk_action *other;
+	struct lurk_action *action = action_for(b, entry, &other);
 
 	if (other) {
 		b->report->rules[0] = other->rule;
@@ -314,16 +307,17 @@ static void mark_taps(struct build *b)
 
 static void draw_shape(const struct lurk_action *base, unsigned variants, uint8_t *shape)
 {
-	for (unsigned held = 0; held < LURK_SHAPE_SIZE; held++) {
-		unsigned best = 0;
+	memset(shape, 0, LURK_SHAPE_SIZE);
+	for (unsigned i = 1; i <= variants; i++) {
+		const unsigned sides = base[i].modifiers & LURK_MOD_SIDES;
+		const unsigned either = base[i].modifiers >> 8;
 
-		for (unsigned i = 1; i <= variants; i++) {
-			if (!(held & base[i].unless) &&
-			    lurk_modifiers_held(base[i].modifiers, (uint8_t)held) &&
-			    base[i].rank > base[best].rank)
-				best = i;
+		/* Each set of modifiers that has these sides. */
+		for (unsigned held = sides; held < LURK_SHAPE_SIZE; held = (held + 1) | sides) {
+			if (!(held & base[i].unless) && !(either & ~(held | held >> 4)) &&
+			    base[i].rank > base[shape[held]].rank)
+				shape[held] = (uint8_t)i;
 		}
-		shape[held] = (uint8_t)best;
 	}
 }
 
@@ -351,6 +345,13 @@ static void draw_shapes(struct build *b)
 
 /* ---- All ------------------------------------------------------------------------------------ */
 
+/* What no layout could give yet; all else was checked when the image was opened. */
+static bool untyped(const struct lurk_rule *rule)
+{
+	return !rule->gives.steps.length &&
+	       (rule->gives.kind == LURK_GIVES_CHORDS || rule->gives.kind == LURK_GIVES_TEXT);
+}
+
 struct counts {
 	size_t actions, variants;
 };
@@ -372,7 +373,7 @@ static enum lurk_error count(const struct lurk_compile_job *job, struct lurk_com
 			lurk_image_rule(job->image, profile.first_rule + i, &rule);
 			if (!applies(job, &rule))
 				continue;
-			if (lurk_rule_check(&rule) != LURK_OK) {
+			if (untyped(&rule)) {
 				report->rules[0] = report->rules[1] = profile.first_rule + i;
 				return LURK_ERR_UNTYPED;
 			}

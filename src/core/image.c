@@ -62,14 +62,20 @@ static void put64(uint8_t *at, uint64_t value)
 	put32(at + 4, (uint32_t)(value >> 32));
 }
 
+/* The CRC-32 of IEEE 802.3. */
 static uint32_t crc32(const uint8_t *bytes, size_t length)
 {
+	/* What four bits make of it, for each value of them. */
+	static const uint32_t by_four[16] = {0x00000000, 0x1db71064, 0x3b6e20c8, 0x26d930ac,
+					     0x76dc4190, 0x6b6b51f4, 0x4db26158, 0x5005713c,
+					     0xedb88320, 0xf00f9344, 0xd6d6a3e8, 0xcb61b38c,
+					     0x9b64c2b0, 0x86d3d2d4, 0xa00ae278, 0xbdbdf21c};
 	uint32_t crc = 0xffffffff;
 
 	for (size_t i = 0; i < length; i++) {
 		crc ^= bytes[i];
-		for (int bit = 0; bit < 8; bit++)
-			crc = crc >> 1 ^ (crc & 1 ? 0xedb88320 : 0);
+		crc = crc >> 4 ^ by_four[crc & 0xf];
+		crc = crc >> 4 ^ by_four[crc & 0xf];
 	}
 	return ~crc;
 }

@@ -51,13 +51,20 @@ static void give(struct lurk_change *change, uint8_t gives, lurk_key key, bool r
 
 bool lurk_rule_change(const struct lurk_rule *rule, unsigned index, struct lurk_change *change)
 {
+	const struct lurk_target *on = &rule->press.on;
 	bool pair = rule->gives.kind == LURK_GIVES_PAIR;
 	unsigned there = 0;
-	struct lurk_target back = {
-		.kind = pair ? LURK_TARGET_PAIR : LURK_TARGET_KEY,
-		.key = rule->gives.key,
-	};
+	struct lurk_target back;
 
+	if (on->kind == LURK_TARGET_KEY || on->kind == LURK_TARGET_SCAN) { /* most rules */
+		if (!index) {
+			change->on = *on;
+			give(change, rule->gives.kind, rule->gives.key, false);
+			return true;
+		}
+		if (!rule->swap)
+			return false;
+	}
 	if (member(&rule->press.on, index, &change->on)) {
 		bool right = rule->press.on.kind == LURK_TARGET_PAIR && index == 1;
 
@@ -68,6 +75,10 @@ bool lurk_rule_change(const struct lurk_rule *rule, unsigned index, struct lurk_
 		return false;
 	while (member(&rule->press.on, there, &change->on))
 		there++;
+	back = (struct lurk_target){
+		.kind = pair ? LURK_TARGET_PAIR : LURK_TARGET_KEY,
+		.key = rule->gives.key,
+	};
 	if (index < there || !member(&back, index - there, &change->on))
 		return false;
 	give(change, rule->gives.kind, key_of(&rule->press.on), pair && index - there == 1);

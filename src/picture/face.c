@@ -5,7 +5,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <wctype.h>
 
 #include "text/utf8.h"
 #include "text/words.h"
@@ -29,9 +28,9 @@ struct face {
 /* A letter is printed as a capital. */
 static bool is_letter(const char *small, const char *large)
 {
-	const wint_t a = (wint_t)lurk_utf8_next(&small), b = (wint_t)lurk_utf8_next(&large);
+	const wchar_t a = lurk_utf8_next(&small), b = lurk_utf8_next(&large);
 
-	return a != b && towupper(a) == b && !*small && !*large;
+	return a != b && lurk_utf8_upper(a) == b && !*small && !*large;
 }
 
 static void key_text(const struct face *f, lurk_key key, char text[PICTURE_TEXT])

@@ -126,14 +126,14 @@ static void put(struct canvas *c, unsigned column, unsigned row, const char *tex
 
 		snprintf(bytes, sizeof bytes, "%.*s", (int)(text - start), start);
 		rightward |= is_rightward(ch);
-		if (wcwidth(ch) <= 0 && cell) {
+		if (lurk_utf8_width(ch) <= 0 && cell) {
 			lurk_append(cell->text, sizeof cell->text, bytes);
 			continue;
 		}
 		cell = cell_at(c, column++, row);
 		snprintf(cell->text, sizeof cell->text, "%s", bytes);
 		cell->style = style;
-		if (wcwidth(ch) == 2) {
+		if (lurk_utf8_width(ch) == 2) {
 			cell_at(c, column, row)->taken = true;
 			cell_at(c, column++, row)->style = style;
 		}

@@ -1,20 +1,66 @@
 #include "text/utf8.h"
 
+#include <locale.h>
 #include <stdbool.h>
+#include <stdlib.h>
 #include <string.h>
+#include <wctype.h>
+
+#include "lurk/name.h"
 
 wchar_t lurk_utf8_next(const char **text)
 {
-	mbstate_t state = {0};
-	wchar_t c;
-	size_t n = mbrtowc(&c, *text, strlen(*text), &state);
+	const char *at = *text;
+	uint32_t c = (unsigned char)*at;
+	size_t n = c < 0x80 ? 1 : lurk_character_read(at, strnlen(at, 4), &c);
 
-	if (n == (size_t)-1 || n == (size_t)-2) {
-		++*text;
-		return 0xfffd;
+	*text += n ? n : 1;
+	return n ? (wchar_t)c : 0xfffd;
+}
+
+const char *lurk_utf8_write(uint32_t c, char out[5])
+{
+	const unsigned more = c < 0x80 ? 0 : c < 0x800 ? 1 : c < 0x10000 ? 2 : 3;
+	static const uint8_t begins[] = {0, 0xc0, 0xe0, 0xf0};
+
+	for (unsigned i = more; i; i--) {
+		out[i] = (char)(0x80 | (c & 0x3f));
+		c >>= 6;
 	}
-	*text += n;
-	return c;
+	out[0] = (char)(begins[more] | c);
+	out[more + 1] = '\0';
+	return out;
+}
+
+/* What characters are does not depend on how this system, or the program around, is set up; and
+ * what is written in plain letters needs no tables to be loaded. */
+static locale_t all_characters(void)
+{
+	static locale_t all;
+
+	if (!all)
+		all = newlocale(LC_CTYPE_MASK, "C.UTF-8", (locale_t)0);
+	if (!all)
+		abort();
+	return all;
+}
+
+int lurk_utf8_width(wchar_t c)
+{
+	locale_t before;
+	int width;
+
+	if (c >= ' ' && c <= '~')
+		return 1;
+	before = uselocale(all_characters());
+	width = wcwidth(c);
+	uselocale(before);
+	return width;
+}
+
+wchar_t lurk_utf8_upper(wchar_t c)
+{
+	return (wchar_t)towupper_l((wint_t)c, all_characters());
 }
 
 unsigned lurk_utf8_count(const char *text)
@@ -31,7 +77,7 @@ unsigned lurk_utf8_columns(const char *text)
 	unsigned columns = 0;
 
 	while (*text) {
-		int width = wcwidth(lurk_utf8_next(&text));
+		int width = lurk_utf8_width(lurk_utf8_next(&text));
 
 		columns += width > 0 ? (unsigned)width : 0;
 	}

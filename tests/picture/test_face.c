@@ -1,5 +1,4 @@
 /* What caps say, against what the engine does: over random rules, on every form. */
-#include <locale.h>
 #include <stdlib.h>
 
 #include "rules.h"
@@ -246,6 +245,5 @@ int main(void)
 		cmocka_unit_test(low_terminals_show_the_pressed_key),
 	};
 
-	setlocale(LC_CTYPE, "C.UTF-8");
 	return cmocka_run_group_tests(tests, NULL, NULL);
 }

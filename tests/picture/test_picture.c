@@ -1,5 +1,4 @@
 /* Where keys stand, how texts are made to fit, which layout a word means. */
-#include <locale.h>
 #include <setjmp.h>
 #include <stdarg.h>
 #include <stddef.h>
@@ -237,6 +236,5 @@ int main(void)
 		cmocka_unit_test(texts_are_appended_whole), cmocka_unit_test(words_mean_layouts),
 	};
 
-	setlocale(LC_CTYPE, "C.UTF-8");
 	return cmocka_run_group_tests(tests, NULL, NULL);
 }
