@@ -5,22 +5,9 @@
 #include "cli/cli.h"
 #include "service/protocol.h"
 
-/* Locks, a bit each, as a list of their keys' names. */
-static struct json_object *lock_names(uint8_t locks)
-{
-	struct json_object *list = json_object_new_array();
-
-	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
-		if (locks >> lock & 1)
-			json_object_array_add(list, json_object_new_string(lurk_key_name(
-							    lurk_lock_key((enum lurk_lock)lock))));
-	}
-	return list;
-}
-
 enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS, OPTION_FORCE };
 
-void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
+void cli_say_refusal(struct cli *cli, const struct lurk_outcome *outcome,
 		     struct lurk_message *message)
 {
 	const struct lurk_profile_file *file = &cli->profile;
@@ -52,34 +39,12 @@ void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
 		lurk_say(message, "%s", outcome->why.text);
 }
 
-void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *report)
-{
-	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
-		const char *name = lurk_key_name(lurk_lock_key((enum lurk_lock)lock));
-
-		if (report->locks_unknown >> lock & 1)
-			printf("No key gives %s any more, and no light tells whether it is on: if "
-			       "it is, `lurk off`, press it, `lurk on`.\n",
-			       name);
-		if (!(report->locks_pressed >> lock & 1))
-			continue;
-		if (cli->machine->lit >> lock & 1)
-			printf("%s was on, and no key gives it any more. Lurk pressed it once, but "
-			       "it is still on: `lurk off`, press it, `lurk on`.\n",
-			       name);
-		else
-			printf("%s was on, and no key gives it any more: Lurk turned it off. "
-			       "(--keep-locks leaves it on.)\n",
-			       name);
-	}
-}
-
 /* `stay`: with the profile that is in force, now and after a start; else the one that is applied.
  */
-static bool apply_profile(struct cli *cli, bool stay, struct cli_outcome *outcome,
+static bool apply_profile(struct cli *cli, bool stay, struct lurk_outcome *outcome,
 			  struct lurk_message *message)
 {
-	struct cli_machine *machine = cli_machine(cli);
+	struct lurk_machine *machine = cli_machine(cli);
 	struct lurk_profile_set set = stay ? cli_set_as_applied(cli) : cli_profile_set(cli);
 	char in_force[LURK_PROFILE_WORD];
 	uint64_t before;
@@ -95,7 +60,7 @@ static bool apply_profile(struct cli *cli, bool stay, struct cli_outcome *outcom
 		return false;
 	before = machine->image ? machine->image->sequence : 0;
 	snprintf(in_force, sizeof in_force, "%s", machine->profile);
-	fine = cli_machine_apply(machine, bytes, length, stay ? in_force : NULL, outcome);
+	fine = lurk_machine_apply(machine, bytes, length, stay ? in_force : NULL, outcome);
 	free(bytes);
 	if (!fine) {
 		cli_say_refusal(cli, outcome, message);
@@ -108,7 +73,7 @@ static bool apply_profile(struct cli *cli, bool stay, struct cli_outcome *outcom
 
 static bool apply_and_tell(struct cli *cli, bool stay, struct lurk_message *message)
 {
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 	bool fine = apply_profile(cli, stay, &outcome, message);
 
 	if (fine && !cli->json)
@@ -183,8 +148,8 @@ static void print_json(struct cli *cli, const struct lurk_apply_report *report)
 	json_object_object_add(object, "rules", json_object_new_int64(cli->profile.count));
 	json_object_object_add(object, "after_reboot", json_object_new_boolean(cli_survives(cli)));
 	json_object_object_add(object, "locks_turned_off",
-			       lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
-	json_object_object_add(object, "locks_unknown", lock_names(report->locks_unknown));
+			       cli_lock_names(report->locks_pressed & (uint8_t)~cli->machine->lit));
+	json_object_object_add(object, "locks_unknown", cli_lock_names(report->locks_unknown));
 	json_object_object_add(object, "keyboards", cli_ways_json(cli));
 	cli_print_json(object);
 }
@@ -220,7 +185,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		NULL,
 		NULL};
 	struct apply apply = {.cli = cli};
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 	struct cli_findings findings;
 	struct lurk_message why;
 	char rules[48];

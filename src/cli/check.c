@@ -163,7 +163,7 @@ bool cli_check(struct cli *cli, struct cli_findings *findings)
 	struct lurk_check_keyboard keyboards[LURK_CHECK_KEYBOARDS];
 	struct lurk_check_job job = {.keyboards = keyboards};
 	struct lurk_check_work *work = calloc(1, sizeof *work);
-	struct cli_machine *machine = cli_machine_if_any(cli);
+	struct lurk_machine *machine = cli_machine_if_any(cli);
 	struct lurk_image after;
 	enum lurk_error error = LURK_ERR_CONTENT;
 	uint8_t *bytes = cli_image(cli, &after);

@@ -109,13 +109,13 @@ int cli_test_chord(struct cli *cli)
 		 "out).",
 		 PATIENCE_S);
 	fflush(stdout);
-	if (!cli_machine_watch(cli->machine,
-			       &(struct cli_watching){.data = &t,
-						      .seconds = PATIENCE_S,
-						      .prompt = prompt,
-						      .key = on_key,
-						      .tick = on_tick},
-			       &why))
+	if (!cli_watch(cli->machine,
+		       &(struct cli_watch){.watching = {.data = &t,
+							.seconds = PATIENCE_S,
+							.key = on_key,
+							.tick = on_tick},
+					   .prompt = prompt},
+		       &why))
 		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	if (t.works_on >= 0) {
 		printf("It works on %s.\n", cli_keyboard_name(cli, (uint16_t)t.works_on));

@@ -10,7 +10,8 @@
 
 #include <json-c/json.h>
 
-#include "cli/machine.h"
+#include "work/machine.h"
+#include "work/undo.h"
 #include "lurk/check.h"
 #include "layout/layout.h"
 #include "profile/edit.h"
@@ -51,7 +52,7 @@ struct cli {
 	char layout_name[64], layout_options[128];
 
 	struct lurk_computer *computer; /* the desk's, NULL until cli_computer() */
-	struct cli_machine *machine;    /* NULL until cli_machine() */
+	struct lurk_machine *machine;   /* NULL until cli_machine() */
 };
 
 /* ---- main.c --------------------------------------------------------------------------------- */
@@ -60,7 +61,8 @@ struct cli_command {
 	const char *name, *arguments, *what;
 	int (*run)(struct cli *cli, int argc, char **argv);
 };
-extern const struct cli_command cli_commands[];
+/* All of them, the last without a name: main.c's table. */
+extern const struct cli_command *cli_commands;
 
 int cli_keyboards(struct cli *cli, int argc, char **argv);
 int cli_identify(struct cli *cli, int argc, char **argv);
@@ -92,6 +94,8 @@ int cli_uninstall(struct cli *cli, int argc, char **argv);
 int cli_play(struct cli *cli, int argc, char **argv);
 int cli_demo(struct cli *cli, int argc, char **argv);
 int cli_overview(struct cli *cli);
+/* Where the subcommand stands in argv, 0 for none, after the options before it. */
+int cli_find_subcommand(struct cli *cli, int argc, char **argv);
 void cli_print_help(void);
 /* Says so, with what may have been meant; returns the status. */
 int cli_unknown_command(const char *word);
@@ -107,9 +111,6 @@ void cli_parse_plain(struct cli *cli, int argc, char **argv, const char *doc);
 
 /* ---- files.c -------------------------------------------------------------------------------- */
 
-/* Prints "lurk: …" on standard error and returns the status. */
-int cli_fail(int status, const char *format, ...) LURK_PRINTF(2, 3);
-
 /* Reads keyboards.yaml and the profile; missing ones are empty. On failure the message is printed.
  */
 bool cli_read_files(struct cli *cli);
@@ -120,28 +121,15 @@ bool cli_reread_profile(struct cli *cli, struct lurk_message *message);
 /* Writes the edited profile (or keyboards.yaml), and how to take it back. */
 bool cli_save_profile(struct cli *cli, const char *summary);
 bool cli_save_keyboards(struct cli *cli, const char *summary);
-/* For names by character; NULL where no layout is known. */
-const struct lurk_characters *cli_characters(struct cli *cli);
-/* The layout; NULL where none is known. */
-struct lurk_layout *cli_layout(struct cli *cli);
-/* The same for pictures: a US layout where none is known. NULL where even that is not there. */
-struct lurk_layout *cli_shown_layout(struct cli *cli);
+/* Notes what an apply replaced; where that cannot be, it is said. */
+void cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary);
 /* Finds the layout without reading the files, for commands that need nothing else. */
 void cli_find_layout(struct cli *cli);
 /* Ends all; false with the message printed where the desk could not be kept. */
 bool cli_close(struct cli *cli);
 
-/* The desk's computer, opened on first use; NULL with a message printed where there is none. */
-struct lurk_computer *cli_computer(struct cli *cli);
-/* The desk, or the real machine; opened on first use, NULL with a message printed where it cannot
- * be reached. */
-struct cli_machine *cli_machine(struct cli *cli);
-/* The same, but quiet where the real machine has no service. */
-struct cli_machine *cli_machine_if_any(struct cli *cli);
 /* The keyboard in keyboards.yaml that fits an identity best: 1 + its index, 0 for none. */
 uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity);
-/* Puts the demo's desk into a folder that has none. */
-bool cli_make_desk(const char *folder, bool quiet);
 /* " --keyboard wagtail" for a command; "" for a keyboard without a name of one's own. Returns out.
  */
 const char *cli_keyboard_words(const struct cli *cli, uint16_t number, char out[LURK_WORDS]);
@@ -150,6 +138,19 @@ bool cli_have_profile(const struct cli *cli);
 /* What a keyboard of the machine is called: its described name, or what it calls itself. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 
+/* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
+bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
+
+/* ---- layouts.c ------------------------------------------------------------------------------ */
+
+/* For names by character; NULL where no layout is known. */
+const struct lurk_characters *cli_characters(struct cli *cli);
+/* The layout; NULL where none is known. */
+struct lurk_layout *cli_layout(struct cli *cli);
+/* The same for pictures: a US layout where none is known. NULL where even that is not there. */
+struct lurk_layout *cli_shown_layout(struct cli *cli);
+/* Finds the layout: the one that a profile's text says, else the desk's, else the system's. */
+void cli_layout_of(struct cli *cli, const char *bytes, size_t length);
 /* Bits for the keys of letters and digits in the layout. */
 void cli_typing_keys(struct cli *cli, uint8_t typing[LURK_KEY_COUNT / 8]);
 /* Whether it has characters with AltRight. */
@@ -158,10 +159,19 @@ bool cli_has_third_level(struct cli *cli);
 bool cli_untypable(const struct lurk_characters *characters, struct lurk_text text,
 		   uint32_t *codepoint);
 
-/* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
-bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
+/* ---- opening.c ------------------------------------------------------------------------------ */
 
-/* ---- profiles.c ------------------------------------------------------------------------------ */
+/* The desk's computer, opened on first use; NULL with a message printed where there is none. */
+struct lurk_computer *cli_computer(struct cli *cli);
+/* The desk, or the real machine; opened on first use, NULL with a message printed where it cannot
+ * be reached. */
+struct lurk_machine *cli_machine(struct cli *cli);
+/* The same, but quiet where the real machine has no service. */
+struct lurk_machine *cli_machine_if_any(struct cli *cli);
+/* Puts the demo's desk into a folder that has none. */
+bool cli_make_desk(const char *folder, bool quiet);
+
+/* ---- set.c ---------------------------------------------------------------------------------- */
 
 /* Another profile, with its own layout where it says one. */
 struct cli_other {
@@ -182,29 +192,18 @@ struct lurk_profile_set cli_profile_set(const struct cli *cli);
 struct lurk_profile_set cli_set_as_applied(const struct cli *cli);
 /* With which of its profiles the machine starts; "" where none was applied. */
 const char *cli_start_profile(const struct cli *cli, char word[LURK_PROFILE_WORD]);
-/* Whether a profile's rules act where the applied profile `top` is in force: they are the same, or
- * it is based on that one. */
-bool cli_acts(const struct cli *cli, const char *top, const char *word);
 /* For looking: as an image in which the profile comes first; bytes to be freed, or NULL. */
 uint8_t *cli_image(const struct cli *cli, struct lurk_image *image);
+
+/* ---- profiles.c ----------------------------------------------------------------------------- */
 
 int cli_use(struct cli *cli, int argc, char **argv);
 int cli_profile(struct cli *cli, int argc, char **argv);
 
-/* ---- undo.c --------------------------------------------------------------------------------- */
-
-/* Notes what an edit or an apply replaced. */
-bool cli_note_edit(struct cli *cli, const char *path, const char *old, size_t length, bool existed,
-		   const char *fresh, size_t fresh_length, const char *summary);
-bool cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary);
-/* A version that is stored, or for 0 one without rules; bytes to be freed. */
-bool cli_old_image(struct cli_machine *machine, uint64_t sequence, uint8_t **bytes, size_t *length);
-/* Brings such an image into force. The profile that was in force stays so if both start with the
- * same one. */
-bool cli_go_back(struct cli_machine *machine, const uint8_t *bytes, size_t length,
-		 struct cli_outcome *outcome);
-
 /* ---- output.c ------------------------------------------------------------------------------- */
+
+/* Prints "lurk: …" on standard error and returns the status. */
+int cli_fail(int status, const char *format, ...) LURK_PRINTF(2, 3);
 
 enum { CLI_COLUMNS = 8 };
 
@@ -325,13 +324,29 @@ bool cli_apply_profile(struct cli *cli, struct lurk_message *message);
 /* The same, but which profile is in force, now and after a start, stays as it is. */
 bool cli_apply_edit(struct cli *cli, struct lurk_message *message);
 /* Why the machine refused, in the words of the file. */
-void cli_say_refusal(struct cli *cli, const struct cli_outcome *outcome,
+void cli_say_refusal(struct cli *cli, const struct lurk_outcome *outcome,
 		     struct lurk_message *message);
+/* ---- locks.c -------------------------------------------------------------------------------- */
+
 /* Says which locks were turned off, as far as that is known. */
 void cli_tell_locks(const struct cli *cli, const struct lurk_apply_report *report);
+/* Locks, a bit each, as a list of their keys' names. */
+struct json_object *cli_lock_names(uint8_t locks);
 
 /* ---- status.c ------------------------------------------------------------------------------- */
 
+/* Stored images that could not be used, and why. */
+void cli_tell_bad_slots(const struct cli *cli);
+
+/* ---- ways.c --------------------------------------------------------------------------------- */
+
+/* With `next` 0 the profile of that word, then the one that each is based on; false after the last.
+ */
+bool cli_next_profile(const struct lurk_machine *machine, const char *top, unsigned *next,
+		      struct lurk_profile *profile);
+/* Whether a profile's rules act where the applied profile `top` is in force: they are the same, or
+ * it is based on that one. */
+bool cli_acts(const struct cli *cli, const char *top, const char *word);
 /* Whether what is stored will be in force after a reboot. */
 bool cli_survives(const struct cli *cli);
 /* The same in a sentence or two. */
@@ -339,11 +354,12 @@ void cli_tell_survival(const struct cli *cli);
 /* Which way each keyboard has, and why. */
 void cli_print_ways(struct cli *cli);
 struct json_object *cli_ways_json(struct cli *cli);
-/* Stored images that could not be used, and why. */
-void cli_tell_bad_slots(const struct cli *cli);
+/* Whether a rule of the image acts on a keyboard that is so described. */
+bool cli_acts_on(const struct lurk_machine *machine, uint32_t index, uint16_t described,
+		 struct lurk_rule *rule);
 /* How many rules of the profile in force act on a keyboard of the machine; of them all on any. */
-unsigned cli_rules_on(const struct cli_machine *machine, uint16_t described);
-unsigned cli_rules_in_force(const struct cli_machine *machine);
+unsigned cli_rules_on(const struct lurk_machine *machine, uint16_t described);
+unsigned cli_rules_in_force(const struct lurk_machine *machine);
 
 /* ---- keyboards.c ---------------------------------------------------------------------------- */
 
@@ -360,6 +376,20 @@ struct lurk_press_record;
  * and those whose jobs they do. NULL where it cannot be drawn in so many lines, 0 for any. */
 char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 		       const struct lurk_press_record *press, unsigned lines);
+
+/* ---- watch.c -------------------------------------------------------------------------------- */
+
+struct cli_watch {
+	struct lurk_watching watching;
+	const char *prompt; /* said on standard error once presses are seen, none before; or NULL */
+	/* What is typed on the terminal, which neither echoes it nor keeps it for the shell. NULL
+	 * for nothing; false ends the watch. */
+	bool (*typed)(void *data, char character);
+};
+
+/* lurk_machine_watch() from a terminal; Ctrl+C ends it too. */
+bool cli_watch(struct lurk_machine *machine, const struct cli_watch *watch,
+	       struct lurk_message *message);
 
 /* ---- chord.c -------------------------------------------------------------------------------- */
 

@@ -288,7 +288,7 @@ bool cli_open_version(struct cli *cli, uint64_t version, uint8_t **bytes, struct
 	size_t length;
 
 	*bytes = NULL;
-	if (cli_machine_stored(cli->machine, version, bytes, &length) &&
+	if (lurk_machine_stored(cli->machine, version, bytes, &length) &&
 	    lurk_image_open(*bytes, length, image) == LURK_OK)
 		return true;
 	free(*bytes);

@@ -21,19 +21,6 @@ static const char keyboards_head[] =
 	"# What keyboards are called, how they are recognised, and which of their keys are odd.\n"
 	"keyboards:\n";
 
-int cli_fail(int status, const char *format, ...)
-{
-	va_list args;
-
-	fflush(stdout);
-	fputs("lurk: ", stderr);
-	va_start(args, format);
-	vfprintf(stderr, format, args);
-	va_end(args);
-	fputc('\n', stderr);
-	return status;
-}
-
 /* ---- Paths ---------------------------------------------------------------------------------- */
 
 /* Where the XDG base directory specification has a person's files; root's are the machine's, unless
@@ -85,142 +72,6 @@ static void find_paths(struct cli *cli)
 			 folder);
 }
 
-/* ---- Layouts -------------------------------------------------------------------------------- */
-
-/* NAME="value" or NAME=value, up to one of `ends`. */
-static void read_setting(const char *line, const char *name, const char *ends, char *out,
-			 size_t size)
-{
-	size_t n = strlen(name);
-
-	if (strncmp(line, name, n) != 0 || line[n] != '=')
-		return;
-	line += n + 1 + (line[n + 1] == '"');
-	n = 0;
-	while (line[n] && !strchr("\"\n", line[n]) && !strchr(ends, line[n]))
-		n++;
-	snprintf(out, size, "%.*s", (int)n, line);
-}
-
-/* The layout that the system was set up with, as Debian keeps it: of several the first. */
-static void system_layout(struct cli *cli)
-{
-	FILE *file = fopen("/etc/default/keyboard", "r");
-	char line[256], variant[64] = "";
-
-	while (file && fgets(line, sizeof line, file)) {
-		read_setting(line, "XKBLAYOUT", ",", cli->layout_name, 32);
-		read_setting(line, "XKBVARIANT", ",", variant, 32);
-		read_setting(line, "XKBOPTIONS", "", cli->layout_options,
-			     sizeof cli->layout_options);
-	}
-	if (*cli->layout_name && *variant)
-		snprintf(cli->layout_name + strlen(cli->layout_name),
-			 sizeof cli->layout_name - strlen(cli->layout_name), ":%s", variant);
-	if (file)
-		fclose(file);
-}
-
-/* Opened when first asked for. */
-struct lurk_layout *cli_layout(struct cli *cli)
-{
-	struct lurk_message why;
-
-	if (!cli->layout && !cli->layout_missing && *cli->layout_name) {
-		cli->layout = lurk_layout_open_with(cli->layout_name, cli->layout_options, &why);
-		if (!cli->layout)
-			cli_fail(CLI_COULD_NOT, "%s", why.text);
-	}
-	cli->layout_missing = !cli->layout;
-	return cli->layout;
-}
-
-struct lurk_layout *cli_shown_layout(struct cli *cli)
-{
-	struct lurk_message unused;
-	struct lurk_layout *own = cli_layout(cli);
-
-	if (!own && !cli->usual_layout)
-		cli->usual_layout = lurk_layout_open("us", &unused);
-	return own ? own : cli->usual_layout;
-}
-
-static bool find_character(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
-{
-	struct lurk_layout *layout = cli_layout(data);
-	struct lurk_characters characters;
-
-	if (!layout)
-		return false;
-	characters = lurk_layout_characters(layout);
-	return characters.find(characters.data, codepoint, key, modifiers);
-}
-
-static unsigned type_character(void *data, uint32_t codepoint,
-			       struct lurk_step steps[LURK_CHARACTER_STEPS])
-{
-	struct lurk_layout *layout = cli_layout(data);
-	struct lurk_characters characters;
-
-	if (!layout)
-		return 0;
-	characters = lurk_layout_characters(layout);
-	return characters.type(characters.data, codepoint, steps);
-}
-
-static const char *layouts_with(void *data, uint32_t codepoint)
-{
-	static char out[64];
-
-	(void)data;
-	return lurk_layouts_with(codepoint, out);
-}
-
-const struct lurk_characters *cli_characters(struct cli *cli)
-{
-	return *cli->layout_name ? &cli->characters : NULL;
-}
-
-void cli_typing_keys(struct cli *cli, uint8_t typing[LURK_KEY_COUNT / 8])
-{
-	static const char characters[] = "abcdefghijklmnopqrstuvwxyz0123456789";
-	lurk_key key;
-	uint16_t modifiers;
-
-	memset(typing, 0, LURK_KEY_COUNT / 8);
-	for (const char *c = characters; *c && cli_characters(cli); c++) {
-		if (!find_character(cli, (uint8_t)*c, &key, &modifiers)) {
-			lurk_check_typing(typing); /* a layout for another script */
-			return;
-		}
-		typing[key / 8] |= (uint8_t)(1U << key % 8);
-	}
-	if (!cli_characters(cli))
-		lurk_check_typing(typing);
-}
-
-bool cli_has_third_level(struct cli *cli)
-{
-	struct lurk_layout *layout = cli_layout(cli);
-
-	return layout && lurk_layout_third_level(layout);
-}
-
-bool cli_untypable(const struct lurk_characters *characters, struct lurk_text text,
-		   uint32_t *codepoint)
-{
-	struct lurk_step steps[LURK_CHARACTER_STEPS];
-
-	for (size_t at = 0; at < text.length;) {
-		size_t n = lurk_character_read(text.bytes + at, text.length - at, codepoint);
-
-		if (!n || !characters->type(characters->data, *codepoint, steps))
-			return n != 0;
-		at += n;
-	}
-	return false;
-}
-
 static char *copy_of(const char *bytes, size_t length)
 {
 	char *copy = malloc(length + 1);
@@ -230,36 +81,6 @@ static char *copy_of(const char *bytes, size_t length)
 	memcpy(copy, bytes, length);
 	copy[length] = '\0';
 	return copy;
-}
-
-/* The profile's own layout, else the desk's, else the system's. Looked for before the rules are
- * read: they may name keys by their characters. */
-static void find_layout(struct cli *cli, const char *bytes, size_t length)
-{
-	struct lurk_message unused;
-	struct lurk_yaml yaml = {0};
-	const struct lurk_node *layout;
-	/* Most say none: no need to read them twice for it. With a backslash it may be in disguise.
-	 */
-	char *copy = memmem(bytes, length, "layout", 6) || memchr(bytes, '\\', length)
-			     ? copy_of(bytes, length)
-			     : NULL;
-
-	*cli->layout_name = '\0';
-	if (copy && lurk_yaml_parse(&yaml, "", copy, length, &unused)) {
-		layout = lurk_node_get(yaml.root, "layout");
-		if (layout && layout->kind == LURK_NODE_SCALAR)
-			snprintf(cli->layout_name, sizeof cli->layout_name, "%s", layout->text);
-	}
-	if (copy)
-		lurk_yaml_free(&yaml);
-	if (!*cli->layout_name && cli->computer)
-		snprintf(cli->layout_name, sizeof cli->layout_name, "%s",
-			 cli->computer->desk.layout);
-	if (!*cli->layout_name && !cli->desk)
-		system_layout(cli);
-	cli->characters =
-		(struct lurk_characters){cli, find_character, type_character, layouts_with};
 }
 
 void cli_find_layout(struct cli *cli)
@@ -273,7 +94,7 @@ void cli_find_layout(struct cli *cli)
 		cli_computer(cli);
 	find_paths(cli);
 	lurk_file_read(cli->profile_path, &bytes, &length, &exists, &unused);
-	find_layout(cli, bytes ? bytes : "", length);
+	cli_layout_of(cli, bytes ? bytes : "", length);
 	free(bytes);
 }
 
@@ -376,7 +197,7 @@ static bool read_all(struct cli *cli, struct lurk_message *why)
 			   why))
 		return false;
 	cli->profile_exists = cli->profile_seen.exists;
-	find_layout(cli, bytes, length);
+	cli_layout_of(cli, bytes, length);
 	if (!cli->profile_exists && cli->profile_option && !strpbrk(cli->profile_option, "/.")) {
 		free(bytes);
 		return lurk_say(why,
@@ -440,8 +261,9 @@ static bool save(struct cli *cli, const char *path, const struct lurk_yaml *yaml
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
-	cli_note_edit(cli, path, seen->exists ? seen->bytes : "", seen->length, seen->exists,
-		      yaml->bytes, yaml->length, summary);
+	if (!lurk_undo_note_edit(cli->state_folder, path, seen, yaml->bytes, yaml->length, summary,
+				 &why))
+		cli_fail(CLI_DONE, "%s", why.text);
 	see(seen, true, yaml->bytes, yaml->length);
 	return true;
 }
@@ -465,7 +287,7 @@ bool cli_close(struct cli *cli)
 		if (!cli->aliases[i].mine) /* asked for */
 			free((char *)(uintptr_t)cli->aliases[i].name);
 	}
-	cli_machine_close(cli->machine);
+	lurk_machine_close(cli->machine);
 	if (cli->computer) {
 		kept = lurk_sim_save(cli->computer->sim, &why);
 		if (!kept)
@@ -482,109 +304,6 @@ bool cli_close(struct cli *cli)
 	lurk_layout_close(cli->layout);
 	lurk_layout_close(cli->usual_layout);
 	return kept;
-}
-
-/* ---- The desk ------------------------------------------------------------------------------- */
-
-/* The demo's files, for a folder without a desk. */
-extern const char cli_demo_desk[], cli_demo_keyboards[];
-
-bool cli_make_desk(const char *folder, bool quiet)
-{
-	char path[PATH_MAX];
-	struct lurk_message why;
-	struct stat status;
-
-	snprintf(path, sizeof path, "%s/desk.yaml", folder);
-	if (stat(path, &status) == 0)
-		return true;
-	if (errno != ENOENT) {
-		cli_fail(CLI_COULD_NOT, "%s: cannot be read: %s", path, strerror(errno));
-		return false;
-	}
-	if (!lurk_file_write(path, cli_demo_desk, strlen(cli_demo_desk), &why)) {
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		return false;
-	}
-	snprintf(path, sizeof path, "%s/keyboards.yaml", folder);
-	if (stat(path, &status) &&
-	    !lurk_file_write(path, cli_demo_keyboards, strlen(cli_demo_keyboards), &why)) {
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		return false;
-	}
-	if (!quiet)
-		fprintf(stderr,
-			"New desk in %s: the logging desk with Heron, Wagtail, Curlew and "
-			"Dipper.\n",
-			folder);
-	return true;
-}
-
-/* `lurk status` tells of single slots that are bad; that none is good concerns every command. */
-static void tell_lost_rules(const struct lurk_store_report *store)
-{
-	bool bad = false;
-
-	for (unsigned i = 0; i < store->slots; i++)
-		bad = bad || (store->why[i] && store->why[i] != LURK_ERR_EMPTY);
-	if (bad && store->newest < 0)
-		cli_fail(CLI_DONE, "nothing that is stored can be read, so no rule is in force; "
-				   "`lurk status` says why, "
-				   "`lurk apply` applies the file anew");
-}
-
-static struct cli_machine *open_machine(struct cli *cli, struct lurk_message *message)
-{
-	if (!cli->machine && cli->desk) {
-		struct lurk_computer *computer = cli_computer(cli);
-
-		cli->machine = computer ? cli_machine_of_desk(computer) : NULL;
-	} else if (!cli->machine) {
-		cli->machine = cli_machine_of_service(message);
-	}
-	return cli->machine;
-}
-
-struct cli_machine *cli_machine(struct cli *cli)
-{
-	struct lurk_message why;
-
-	if (!open_machine(cli, &why) && !cli->desk)
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
-	return cli->machine;
-}
-
-struct cli_machine *cli_machine_if_any(struct cli *cli)
-{
-	struct lurk_message unused;
-
-	return open_machine(cli, &unused);
-}
-
-struct lurk_computer *cli_computer(struct cli *cli)
-{
-	struct lurk_message why;
-	struct lurk_computer *computer;
-
-	if (cli->computer)
-		return cli->computer;
-	if (!cli->desk) {
-		cli_fail(CLI_COULD_NOT, "that is for simulated desks; name one with --desk FOLDER");
-		return NULL;
-	}
-	if (!cli_make_desk(cli->desk, false))
-		return NULL;
-	computer = calloc(1, sizeof *computer);
-	if (!computer)
-		abort();
-	if (!lurk_computer_open(computer, cli->desk, &why)) {
-		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		free(computer);
-		return NULL;
-	}
-	tell_lost_rules(&computer->session.store);
-	cli->computer = computer;
-	return computer;
 }
 
 uint16_t cli_described(const struct cli *cli, const struct lurk_identity *identity)
@@ -646,4 +365,12 @@ bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard)
 	if (!*keyboard)
 		cli_fail(CLI_USAGE, "%s", why.text);
 	return *keyboard != 0;
+}
+
+void cli_note_apply(struct cli *cli, uint64_t before, uint64_t after, const char *summary)
+{
+	struct lurk_message why;
+
+	if (!lurk_undo_note_apply(cli->state_folder, before, after, summary, &why))
+		cli_fail(CLI_DONE, "%s", why.text);
 }

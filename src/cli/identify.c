@@ -110,13 +110,13 @@ static bool await(struct identify *id, const char *prompt, unsigned seconds,
 	if (id->cli->machine->desk)
 		return press_at(id, id->wanted - 1) != NULL;
 	lurk_history_let_go(&id->presses.history); /* nobody listened since the last one */
-	return cli_machine_watch(id->cli->machine,
-				 &(struct cli_watching){.data = id,
-							.seconds = seconds,
-							.take = id->take,
-							.prompt = prompt,
-							.key = key},
-				 why) &&
+	return cli_watch(id->cli->machine,
+			 &(struct cli_watch){.watching = {.data = id,
+							  .seconds = seconds,
+							  .take = id->take,
+							  .key = key},
+					     .prompt = prompt},
+			 why) &&
 	       press_at(id, id->wanted - 1) != NULL;
 }
 
@@ -244,12 +244,12 @@ static int hands_off(struct identify *id, struct lurk_message *why)
 		snprintf(prompt, sizeof prompt, "Hands off all keyboards, for %s.",
 			 cli_count(seconds, "second", words));
 		id->wanted = UINT32_MAX;
-		if (!cli_machine_watch(id->cli->machine,
-				       &(struct cli_watching){.data = id,
-							      .seconds = seconds,
-							      .prompt = prompt,
-							      .key = on_awaited},
-				       why))
+		if (!cli_watch(
+			    id->cli->machine,
+			    &(struct cli_watch){
+				    .watching = {.data = id, .seconds = seconds, .key = on_awaited},
+				    .prompt = prompt},
+			    why))
 			return say_nothing_came(why);
 	}
 	for (unsigned i = 0; press_at(id, i); i++) {
@@ -399,14 +399,14 @@ static int show(struct identify *id, struct lurk_message *why)
 	if (id->cli->machine->trying && !id->cli->json)
 		fputs("Rules are being tried: what keys give ends with that.\n", stderr);
 	fine = desk ? cli_play_watched(id->cli, id->script, on_event, id, why)
-		    : cli_machine_watch(id->cli->machine,
-					&(struct cli_watching){.data = id,
-							       .seconds = id->seconds,
-							       .take = id->take,
-							       .prompt = prompt,
-							       .key = on_shown,
-							       .tick = on_tick},
-					why);
+		    : cli_watch(id->cli->machine,
+				&(struct cli_watch){.watching = {.data = id,
+								 .seconds = id->seconds,
+								 .take = id->take,
+								 .key = on_shown,
+								 .tick = on_tick},
+						    .prompt = prompt},
+				why);
 	if (fine && desk && id->picture && !id->cli->json)
 		presses_print_picture(&id->presses);
 	presses_end(&id->presses);
@@ -421,7 +421,7 @@ static int show(struct identify *id, struct lurk_message *why)
 /* Keyboards on which something else is at work than a desktop's programs would see. */
 static void say_what_differs(const struct cli *cli)
 {
-	const struct cli_machine *machine = cli->machine;
+	const struct lurk_machine *machine = cli->machine;
 
 	for (uint16_t i = 0; i < machine->keyboard_count && !cli->json; i++) {
 		const struct lurk_session_keyboard *k = &machine->keyboards[i];

@@ -91,7 +91,7 @@ struct listing {
 
 static void list_one(struct listing *l, uint16_t number)
 {
-	const struct cli_machine *machine = l->cli->machine;
+	const struct lurk_machine *machine = l->cli->machine;
 	const struct lurk_session_keyboard *k = &machine->keyboards[number];
 	uint16_t described = cli_described(l->cli, &k->info.identity);
 	unsigned rules = cli_rules_on(machine, k->described);
@@ -149,7 +149,7 @@ static void list_away(struct listing *l, uint16_t described)
 /* Keyboards that say the same of themselves can only be told apart by where they are plugged in. */
 static void tell_twins(const struct cli *cli)
 {
-	const struct cli_machine *m = cli->machine;
+	const struct lurk_machine *m = cli->machine;
 
 	for (uint16_t i = 0; i < m->keyboard_count; i++) {
 		const struct lurk_identity *one = &m->keyboards[i].info.identity;
@@ -173,7 +173,7 @@ static int list(struct cli *cli)
 {
 	static const char *const heads[] = {"keyboard", "connected",     "rules",
 					    "way",      "recognised by", "odd keys"};
-	const struct cli_machine *machine = cli->machine;
+	const struct lurk_machine *machine = cli->machine;
 	struct listing l = {.cli = cli};
 	char here[48];
 
@@ -228,12 +228,10 @@ static bool on_press(void *data, const struct lurk_event *event, const struct lu
 
 static bool by_press(struct keyboards *k, struct lurk_message *why)
 {
-	return cli_machine_watch(
+	return cli_watch(
 		k->cli->machine,
-		&(struct cli_watching){.data = k,
-				       .seconds = PATIENCE_S,
-				       .prompt = "Press a key on the keyboard that you mean.",
-				       .key = on_press},
+		&(struct cli_watch){.watching = {.data = k, .seconds = PATIENCE_S, .key = on_press},
+				    .prompt = "Press a key on the keyboard that you mean."},
 		why);
 }
 
@@ -241,7 +239,7 @@ static bool by_press(struct keyboards *k, struct lurk_message *why)
  * name. */
 static int choose(struct keyboards *k)
 {
-	const struct cli_machine *machine = k->cli->machine;
+	const struct lurk_machine *machine = k->cli->machine;
 	struct lurk_message why;
 	unsigned unnamed = 0;
 	int only = -1;
@@ -517,7 +515,7 @@ static int join(struct keyboards *k)
 static int describe(struct keyboards *k)
 {
 	struct cli *cli = k->cli;
-	const struct cli_machine *machine = cli->machine;
+	const struct lurk_machine *machine = cli->machine;
 	unsigned count = 0;
 	uint16_t only;
 

@@ -5,8 +5,8 @@
 
 static int switch_all(struct cli *cli, bool off)
 {
-	struct cli_machine *machine = cli_machine(cli);
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_machine *machine = cli_machine(cli);
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 	char rules[48];
 
 	if (!machine)
@@ -14,7 +14,7 @@ static int switch_all(struct cli *cli, bool off)
 	if (!machine->image && !off)
 		return cli_fail(CLI_FOUND, "no rules are stored; `lurk apply` puts a profile into "
 					   "force");
-	if (!cli_machine_switch(machine, off, &outcome))
+	if (!lurk_machine_switch(machine, off, &outcome))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
 	if (cli->json) {
 		struct json_object *object = json_object_new_object();

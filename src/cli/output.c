@@ -10,6 +10,19 @@
 #include "cli/cli.h"
 #include "text/utf8.h"
 
+int cli_fail(int status, const char *format, ...)
+{
+	va_list args;
+
+	fflush(stdout);
+	fputs("lurk: ", stderr);
+	va_start(args, format);
+	vfprintf(stderr, format, args);
+	va_end(args);
+	fputc('\n', stderr);
+	return status;
+}
+
 void cli_table_init(struct cli_table *table, const char *const *heads, unsigned columns)
 {
 	*table = (struct cli_table){.columns = columns, .heads = heads};

@@ -484,7 +484,7 @@ static void light(struct picture *picture, const struct lurk_press_record *r)
 char *cli_lit_keyboard(struct cli *cli, const struct lurk_history *history,
 		       const struct lurk_press_record *press, unsigned lines)
 {
-	const struct cli_machine *machine = cli->machine;
+	const struct lurk_machine *machine = cli->machine;
 	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
 	const struct lurk_image *image = machine->image;
 	const struct lurk_text word = {machine->profile, strlen(machine->profile)};

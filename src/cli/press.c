@@ -449,14 +449,14 @@ void presses_init(struct presses *p, struct cli *cli, const char *empty)
 const struct lurk_press_record *presses_note(struct presses *p, const struct lurk_event *event,
 					     const struct lurk_action *action)
 {
-	const struct cli_machine *machine = p->cli->machine;
+	const struct lurk_machine *machine = p->cli->machine;
 	struct lurk_message unused;
 
 	if (event->keyboard >= machine->keyboard_count)
 		return NULL;
 	/* It may have come since the machine was last looked at. */
 	if (!machine->keyboards[event->keyboard].present)
-		cli_machine_look(p->cli->machine, &unused);
+		lurk_machine_look(p->cli->machine, &unused);
 	return lurk_history_feed(&p->history, event, action);
 }
 

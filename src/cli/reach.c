@@ -157,7 +157,7 @@ static void answer(struct reach *r, const struct lurk_image *image, uint16_t num
 static int run(struct reach *r)
 {
 	static const char *const heads[] = {"keyboard", "press", "not by itself"};
-	const struct cli_machine *machine = r->cli->machine;
+	const struct lurk_machine *machine = r->cli->machine;
 	const struct lurk_image *image = r->from_file   ? &r->image
 					 : machine->off ? NULL
 							: machine->image;

@@ -117,8 +117,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 /* What is in force goes; files, and versions to go back to, stay. */
 static int factory(struct cli *cli)
 {
-	struct cli_machine *machine = cli_read_files_if_good(cli) ? cli_machine(cli) : NULL;
-	struct cli_outcome outcome;
+	struct lurk_machine *machine = cli_read_files_if_good(cli) ? cli_machine(cli) : NULL;
+	struct lurk_outcome outcome;
 	uint64_t before;
 	uint8_t *bytes = NULL;
 	size_t length;
@@ -127,8 +127,8 @@ static int factory(struct cli *cli)
 	if (!machine)
 		return CLI_COULD_NOT;
 	before = machine->image && !machine->trying ? machine->image->sequence : 0;
-	fine = cli_old_image(machine, 0, &bytes, &length) &&
-	       cli_machine_apply(machine, bytes, length, NULL, &outcome);
+	fine = lurk_machine_version(machine, 0, &bytes, &length) &&
+	       lurk_machine_apply(machine, bytes, length, NULL, &outcome);
 	free(bytes);
 	if (!fine)
 		return cli_fail(CLI_COULD_NOT, "the rules cannot be taken away: %s",

@@ -32,7 +32,7 @@ static void offer(struct trial *t)
 		char types;
 	} keys[] = {{LURK_KEY_SPACE, ' '}, {LURK_KEY_ENTER, '\n'}, {LURK_KEY_K, 'k'}};
 	static struct lurk_source sources[LURK_KEY_COUNT];
-	const struct cli_machine *machine = t->cli->machine;
+	const struct lurk_machine *machine = t->cli->machine;
 	size_t typed = 0;
 
 	memset(sources, 0, sizeof sources);
@@ -80,7 +80,7 @@ static bool still_trying(struct trial *t)
 
 	if (++t->ticks % 10)
 		return true;
-	return !cli_machine_look(t->cli->machine, &unused) || t->cli->machine->trying;
+	return !lurk_machine_look(t->cli->machine, &unused) || t->cli->machine->trying;
 }
 
 static bool on_tick(void *data, unsigned left)
@@ -154,29 +154,27 @@ static void on_desk_event(void *data, const struct lurk_event *event,
 
 static bool watch(struct trial *t, struct lurk_message *why)
 {
-	struct cli_watching watching = {.data = t,
-					.seconds = t->seconds,
-					.key = on_key,
-					.typed = on_typed,
-					.tick = on_tick};
+	struct cli_watch watching = {
+		.watching = {.data = t, .seconds = t->seconds, .key = on_key, .tick = on_tick},
+		.typed = on_typed};
 	bool fine;
 
 	if (!t->presses.live)
 		watching.prompt = press;
 	offer(t);
-	fine = cli_machine_watch(t->cli->machine, &watching, why);
+	fine = cli_watch(t->cli->machine, &watching, why);
 	if (fine || t->ticks)
 		return fine;
 	/* Who may try may not always watch. */
-	watching.deaf = true;
+	watching.watching.deaf = true;
 	watching.prompt = NULL;
-	return cli_machine_watch(t->cli->machine, &watching, why);
+	return cli_watch(t->cli->machine, &watching, why);
 }
 
 static int run(struct trial *t)
 {
 	struct cli *cli = t->cli;
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 	uint64_t before = cli->machine->image ? cli->machine->image->sequence : 0;
 	struct lurk_message why = {""};
 	struct lurk_profile_set set = cli_profile_set(cli);
@@ -193,7 +191,7 @@ static int run(struct trial *t)
 	if (!bytes)
 		return cli_fail(CLI_COULD_NOT, "%s; nothing is tried", why.text);
 	cli->machine->keep_locks = t->keep_locks;
-	fine = cli_machine_try(cli->machine, bytes, length, t->seconds, &outcome);
+	fine = lurk_machine_try(cli->machine, bytes, length, t->seconds, &outcome);
 	free(bytes);
 	if (!fine) {
 		cli_say_refusal(cli, &outcome, &why);
@@ -210,12 +208,12 @@ static int run(struct trial *t)
 	fine = cli->machine->desk ? cli_play_watched(cli, t->script, on_desk_event, t, &why)
 				  : watch(t, &why);
 	presses_end(&t->presses);
-	if (fine && t->kept && !cli_machine_keep(cli->machine, &outcome))
+	if (fine && t->kept && !lurk_machine_keep(cli->machine, &outcome))
 		return cli_fail(CLI_COULD_NOT, "it could not be kept: %s", outcome.why.text);
-	if (!cli_machine_look(cli->machine, &outcome.why))
+	if (!lurk_machine_look(cli->machine, &outcome.why))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
 	if (cli->machine->trying)
-		cli_machine_end_try(cli->machine, &outcome);
+		lurk_machine_end_try(cli->machine, &outcome);
 	if (!fine)
 		return *why.text ? cli_fail(CLI_COULD_NOT, "%s; the trial is over", why.text)
 				 : CLI_COULD_NOT;
@@ -325,7 +323,7 @@ int cli_try(struct cli *cli, int argc, char **argv)
 
 int cli_keep(struct cli *cli, int argc, char **argv)
 {
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 
 	cli_parse_plain(cli, argc, argv,
 			"Keep what `lurk try` is trying now, in this or another terminal: it is "
@@ -334,7 +332,7 @@ int cli_keep(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (!cli->machine->trying)
 		return cli_fail(CLI_FOUND, "nothing is being tried; `lurk try` tries the profile");
-	if (!cli_machine_keep(cli->machine, &outcome))
+	if (!lurk_machine_keep(cli->machine, &outcome))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
 	if (cli->json)
 		puts("{\"kept\":true}");

@@ -8,7 +8,7 @@
 #include "cli/cli.h"
 
 /* Numbers of the versions that are kept, the newest first. */
-static unsigned kept(const struct cli_machine *machine, uint64_t out[LURK_SLOTS_MAX])
+static unsigned kept(const struct lurk_machine *machine, uint64_t out[LURK_SLOTS_MAX])
 {
 	const struct lurk_store_report *store = machine->store;
 	unsigned count = 0;
@@ -138,7 +138,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 }
 
 /* The one before what is in force. */
-static uint64_t earlier(const struct cli_machine *machine)
+static uint64_t earlier(const struct lurk_machine *machine)
 {
 	uint64_t numbers[LURK_SLOTS_MAX], now = machine->image ? machine->image->sequence : 0;
 	unsigned count = kept(machine, numbers);
@@ -164,7 +164,7 @@ int cli_rollback(struct cli *cli, int argc, char **argv)
 		NULL,
 		NULL};
 	struct rollback r = {.cli = cli};
-	struct cli_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 	struct lurk_image image;
 	uint64_t before;
 	uint8_t *bytes;
@@ -184,7 +184,7 @@ int cli_rollback(struct cli *cli, int argc, char **argv)
 	if (!cli_open_version(cli, r.version, &bytes, &image))
 		return CLI_USAGE;
 	cli_sum_up_changes(cli->machine->image, &image, changed, sizeof changed);
-	fine = cli_go_back(cli->machine, bytes, image.length, &outcome);
+	fine = lurk_machine_go_back(cli->machine, bytes, image.length, &outcome);
 	free(bytes);
 	if (!fine)
 		return cli_fail(CLI_COULD_NOT, "version %" PRIu64 " cannot be applied: %s",

@@ -1,0 +1,215 @@
+#include "work/undo.h"
+
+#include <dirent.h>
+#include <inttypes.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { STEPS_KEPT = 50, STEP_MAX = 1000000, APPLY_MAX = 640 };
+
+/* The steps' numbers: the newest, and how many; 0 where there is none. */
+static unsigned newest_step(const char *folder, unsigned *oldest, unsigned *count)
+{
+	char steps[PATH_MAX];
+	struct dirent *entry;
+	unsigned newest = 0;
+	DIR *dir;
+
+	*oldest = STEP_MAX;
+	*count = 0;
+	snprintf(steps, sizeof steps, "%.4000s/undo", folder);
+	dir = opendir(steps);
+	while (dir && (entry = readdir(dir))) {
+		unsigned number;
+		int used = 0;
+
+		if (sscanf(entry->d_name, "%6u%n", &number, &used) != 1 || entry->d_name[used] ||
+		    !number)
+			continue;
+		newest = number > newest ? number : newest;
+		*oldest = number < *oldest ? number : *oldest;
+		++*count;
+	}
+	if (dir)
+		closedir(dir);
+	return newest;
+}
+
+static void step_path(const char *folder, unsigned number, char path[PATH_MAX])
+{
+	snprintf(path, PATH_MAX, "%.4000s/undo/%06u", folder, number);
+}
+
+/* Enough to tell whether a file is as Lurk left it (FNV-1a). */
+static uint32_t checksum(const char *bytes, size_t length)
+{
+	uint32_t sum = 2166136261;
+
+	for (size_t i = 0; i < length; i++)
+		sum = (sum ^ (uint8_t)bytes[i]) * 16777619;
+	return sum;
+}
+
+/* ---- Noting --------------------------------------------------------------------------------- */
+
+static bool note(const char *folder, const char *head, const char *bytes, size_t length,
+		 struct lurk_message *message)
+{
+	unsigned oldest, count, newest = newest_step(folder, &oldest, &count);
+	size_t n = strlen(head);
+	char *text = malloc(n + length + 1), path[PATH_MAX];
+	struct lurk_message why;
+	bool fine, taken;
+
+	if (!text)
+		abort();
+	memcpy(text, head, n + 1);
+	if (length)
+		memcpy(text + n, bytes, length);
+	do /* somebody else may have taken that number just now */
+		step_path(folder, ++newest, path);
+	while (!(fine = lurk_file_add_secret(path, text, n + length, &taken, &why)) && taken);
+	free(text);
+	if (!fine)
+		return lurk_say(message, "this step cannot be undone: %s", why.text);
+	if (count >= STEPS_KEPT) {
+		step_path(folder, oldest, path);
+		unlink(path);
+	}
+	return true;
+}
+
+bool lurk_undo_note_edit(const char *folder, const char *path, const struct lurk_file_seen *old,
+			 const char *fresh, size_t length, const char *summary,
+			 struct lurk_message *message)
+{
+	char head[PATH_MAX + 640];
+
+	snprintf(head, sizeof head, "edit\n%.511s\n%s\n%d %" PRIu32 "\n", summary, path,
+		 old->exists, checksum(fresh, length));
+	return note(folder, head, old->exists ? old->bytes : "", old->length, message);
+}
+
+static void write_apply(uint64_t before, uint64_t after, const char *summary, char head[APPLY_MAX])
+{
+	snprintf(head, APPLY_MAX, "apply\n%.511s\n%" PRIu64 " %" PRIu64 "\n", summary, before,
+		 after);
+}
+
+bool lurk_undo_note_apply(const char *folder, uint64_t before, uint64_t after, const char *summary,
+			  struct lurk_message *message)
+{
+	char head[APPLY_MAX];
+
+	write_apply(before, after, summary, head);
+	return note(folder, head, "", 0, message);
+}
+
+/* ---- Taking back ---------------------------------------------------------------------------- */
+
+unsigned lurk_undo_newest(const char *folder)
+{
+	unsigned oldest, count;
+
+	return newest_step(folder, &oldest, &count);
+}
+
+static const char *take_line(const char *at, char *out, size_t size)
+{
+	size_t n = strcspn(at, "\n");
+
+	snprintf(out, size, "%.*s", (int)(n < size ? n : size - 1), at);
+	return at[n] ? at + n + 1 : at + n;
+}
+
+bool lurk_undo_read(const char *folder, unsigned number, struct lurk_undo *undo,
+		    struct lurk_message *message)
+{
+	const char *at;
+	char line[64];
+	bool exists;
+
+	memset(undo, 0, sizeof *undo);
+	undo->number = number;
+	step_path(folder, number, undo->path);
+	if (!lurk_file_read(undo->path, &undo->bytes, &undo->length, &exists, message))
+		return false;
+	at = take_line(undo->bytes, undo->kind, sizeof undo->kind);
+	at = take_line(at, undo->summary, sizeof undo->summary);
+	if (!strcmp(undo->kind, "edit")) {
+		int existed = 0;
+
+		at = take_line(at, undo->file, sizeof undo->file);
+		at = take_line(at, line, sizeof line);
+		if (sscanf(line, "%d %" SCNu32, &existed, &undo->left) == 2) {
+			undo->existed = existed;
+			undo->old = at;
+			undo->old_length = undo->length - (size_t)(at - undo->bytes);
+			return true;
+		}
+	} else if (!strcmp(undo->kind, "apply")) {
+		take_line(at, line, sizeof line);
+		if (sscanf(line, "%" SCNu64 " %" SCNu64, &undo->before, &undo->after) == 2)
+			return true;
+	}
+	lurk_undo_free(undo);
+	return lurk_say(message, "%s: damaged; remove it to undo what came before", undo->path);
+}
+
+void lurk_undo_free(struct lurk_undo *undo)
+{
+	free(undo->bytes);
+	undo->bytes = NULL;
+}
+
+bool lurk_undo_edit(const struct lurk_undo *undo, struct lurk_message *message)
+{
+	struct lurk_message why;
+	struct lurk_file_seen now;
+	bool fine;
+
+	if (!lurk_file_read(undo->file, &now.bytes, &now.length, &now.exists, &why))
+		return lurk_say(message, "%s; so the last edit cannot be taken back", why.text);
+	if (checksum(now.bytes, now.length) != undo->left)
+		fine = lurk_say(message,
+				"%s was changed by someone else since the last edit (%s); nothing "
+				"is undone",
+				undo->file, undo->summary);
+	else if (undo->existed)
+		fine = lurk_file_replace(undo->file, undo->old, undo->old_length, &now, message);
+	else
+		fine = unlink(undo->file) == 0 ||
+		       lurk_say(message, "%s: cannot be put back", undo->file);
+	free(now.bytes);
+	return fine;
+}
+
+/* The apply itself can be taken back next. */
+void lurk_undo_renumber(const char *folder, unsigned below, uint64_t was, uint64_t is)
+{
+	unsigned oldest, count;
+	bool done = false;
+
+	newest_step(folder, &oldest, &count);
+	while (!done && --below >= oldest) {
+		char head[APPLY_MAX];
+		struct lurk_message why;
+		struct lurk_undo undo;
+
+		if (!lurk_undo_read(folder, below, &undo, &why))
+			return;
+		done = *undo.kind == 'a';
+		if (done && undo.after == was) {
+			write_apply(undo.before, is, undo.summary, head);
+			lurk_file_write(undo.path, head, strlen(head), &why);
+		}
+		lurk_undo_free(&undo);
+	}
+}
+
+void lurk_undo_forget(const struct lurk_undo *undo)
+{
+	unlink(undo->path);
+}
