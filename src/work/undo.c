@@ -7,7 +7,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { STEPS_KEPT = 50, STEP_MAX = 1000000, APPLY_MAX = 640 };
+enum { STEPS_KEPT = 50, STEP_MAX = 1000000, APPLY_MAX = 640, SUMMARY_MAX = 512 };
 
 /* The steps' numbers: the newest, and how many; 0 where there is none. */
 static unsigned newest_step(const char *folder, unsigned *oldest, unsigned *count)
@@ -81,21 +81,32 @@ static bool note(const char *folder, const char *head, const char *bytes, size_t
 	return true;
 }
 
+/* How much of a summary is one line that can be read again. */
+static int first_line(const char *summary)
+{
+	size_t n = strcspn(summary, "\n");
+
+	return n < SUMMARY_MAX ? (int)n : SUMMARY_MAX - 1;
+}
+
 bool lurk_undo_note_edit(const char *folder, const char *path, const struct lurk_file_seen *old,
 			 const char *fresh, size_t length, const char *summary,
 			 struct lurk_message *message)
 {
 	char head[PATH_MAX + 640];
 
-	snprintf(head, sizeof head, "edit\n%.511s\n%s\n%d %" PRIu32 "\n", summary, path,
-		 old->exists, checksum(fresh, length));
+	if (strchr(path, '\n'))
+		return lurk_say(message, "this step cannot be undone: %s has a line break in it",
+				path);
+	snprintf(head, sizeof head, "edit\n%.*s\n%s\n%d %" PRIu32 "\n", first_line(summary),
+		 summary, path, old->exists, checksum(fresh, length));
 	return note(folder, head, old->exists ? old->bytes : "", old->length, message);
 }
 
 static void write_apply(uint64_t before, uint64_t after, const char *summary, char head[APPLY_MAX])
 {
-	snprintf(head, APPLY_MAX, "apply\n%.511s\n%" PRIu64 " %" PRIu64 "\n", summary, before,
-		 after);
+	snprintf(head, APPLY_MAX, "apply\n%.*s\n%" PRIu64 " %" PRIu64 "\n", first_line(summary),
+		 summary, before, after);
 }
 
 bool lurk_undo_note_apply(const char *folder, uint64_t before, uint64_t after, const char *summary,

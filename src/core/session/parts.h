@@ -30,10 +30,12 @@ static inline struct lurk_session_keyboard *lurk_session_at(struct lurk_session 
 	return &s->memory.keyboards[number];
 }
 
-/* ---- session.c ------------------------------------------------------------------------------ */
+/* ---- send.c --------------------------------------------------------------------------------- */
 
 /* Sends all that the engine has ready. */
 void lurk_session_send(struct lurk_session *s);
+
+/* ---- session.c ------------------------------------------------------------------------------ */
 
 /* Stops at once where a state is not as the files above say. */
 void lurk_session_verify(const struct lurk_session *s);
@@ -96,7 +98,7 @@ void lurk_change_tell(struct lurk_session *s);
 /* Plain: after an error, rather than taken and dead. */
 void lurk_change_give_up(struct lurk_session *s, uint16_t number, enum lurk_error why);
 
-/* ---- rules.c -------------------------------------------------------------------------------- */
+/* ---- keymaps.c ------------------------------------------------------------------------------ */
 
 /* The keymap of a mode for a keyboard: equal keyboards share one. */
 enum lurk_error lurk_rules_keymap(struct lurk_session *s, const struct lurk_session_mode *mode,
@@ -108,20 +110,25 @@ enum lurk_error lurk_rules_keymap(struct lurk_session *s, const struct lurk_sess
  * has one then. */
 bool lurk_rules_make_room(struct lurk_session *s, unsigned ruleset);
 
-/* Loads what is stored, at the start. */
-enum lurk_error lurk_rules_load(struct lurk_session *s);
+/* Whether a mode uses a rule set. */
+bool lurk_rules_held(const struct lurk_session *s, unsigned ruleset);
 
 /* Ends text that is typed out of a rule set that is no longer held. */
 void lurk_rules_retire(struct lurk_session *s);
+
+/* ---- rules.c -------------------------------------------------------------------------------- */
+
+/* Loads what is stored, at the start. */
+enum lurk_error lurk_rules_load(struct lurk_session *s);
 
 /* By a key: another profile; all rules, or all but those that switch them. */
 enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, uint16_t profile);
 enum lurk_error lurk_rules_toggle(struct lurk_session *s);
 
+/* ---- locks.c -------------------------------------------------------------------------------- */
+
 /* Presses and releases a key by a keyboard's stand-in, whether it is taken or not. */
 enum lurk_error lurk_session_tap(struct lurk_session *s, uint16_t number, lurk_key key);
-
-/* ---- locks.c -------------------------------------------------------------------------------- */
 
 /* Presses locks that are on, and that no key will give by the keyboards' plans. */
 void lurk_locks_turn_off(struct lurk_session *s, struct lurk_apply_report *report);

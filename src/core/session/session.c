@@ -4,24 +4,6 @@
 #include "core/assert.h"
 #include "core/mem.h"
 
-/* ---- Sending -------------------------------------------------------------------------------- */
-
-/* No clock is asked unless text is typed. */
-void lurk_session_send(struct lurk_session *s)
-{
-	uint64_t now_us = lurk_engine_types(&s->engine) ? s->port->class->elapsed(s->port) : 0;
-	struct lurk_frame frame;
-
-	while (lurk_engine_pull(&s->engine, now_us, &frame)) {
-		enum lurk_error error = s->port->class->send(s->port, &frame);
-
-		if (error && error != LURK_ERR_GONE) {
-			lurk_session_at(s, frame.keyboard)->refused = error;
-			s->refusing = true;
-		}
-	}
-}
-
 /* What could not be sent may have been a release: nothing more goes that way. */
 static void stop_refused(struct lurk_session *s)
 {
