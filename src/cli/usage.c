@@ -57,7 +57,7 @@ int cli_unknown_command(const char *word)
 	const char *names[64], *near;
 	size_t count = 0;
 
-	for (; cli_commands[count].name && count < sizeof names / sizeof *names; count++)
+	for (; count < sizeof names / sizeof *names && cli_commands[count].name; count++)
 		names[count] = cli_commands[count].name;
 	near = lurk_name_nearest(word, names, count);
 	if (near)

@@ -86,7 +86,7 @@ static bool follow(struct lurk_link *link, const struct lurk_watching *w,
 		if (left <= 0 || (w->tick && !w->tick(w->data, (unsigned)(left + 999) / 1000)))
 			return true;
 		n = poll(ready, 2, waits ? 0 : w->tick && left > TICK_MS ? TICK_MS : (int)left);
-		if (n > 0 && ready[1].revents && !w->also(w->also_data))
+		if (n > 0 && ready[1].revents && w->also && !w->also(w->also_data))
 			return true;
 		if ((waits || (n > 0 && ready[0].revents)) &&
 		    !take_notification(link, w, &fine, message))

@@ -168,6 +168,10 @@ class Debian(Machine):
         while not fine() and time.monotonic() < until:
             time.sleep(0.3)
 
+    def until(self, command, wanted, patience_s=300):
+        """Until that says so: nothing that comes next has to hurry, or to be waited for longer."""
+        self.wait_for(lambda: wanted in self.sh(command, fine=False), patience_s)
+
     def runs(self, what, patience_s=90):
         """Whether the service runs, or does once systemd has started it again."""
         self.wait_for(lambda: self.sh("systemctl is-active lurkd", fine=False) == "active", patience_s)
@@ -226,13 +230,13 @@ def at_the_screen(m):
     m.sh("echo LURKD_OPTIONS=--watch-by-root > /etc/default/lurkd; systemctl restart lurkd")
     m.has("su visitor -c 'lurk identify --count 1' 2>&1", "sudo lurk identify", "the machine's owner lets root alone watch: what to do is said", fine=False)
     m.sh("rm /etc/default/lurkd; systemctl restart lurkd")
-    m.sh("su visitor -c 'lurk identify --seconds 40' > /tmp/watched 2>&1 &")
-    time.sleep(3)
+    m.sh("su visitor -c 'lurk identify --seconds 400' > /tmp/watched 2>&1 &")
+    m.until("cat /tmp/watched", "Press keys")
     m.press("a")
+    m.until("cat /tmp/watched", "KeyA")
     m.sh("chvt 2")
-    time.sleep(2)
+    m.until("cat /tmp/watched", "the watch ended")
     m.press("b b")
-    time.sleep(2)
     m.has("cat /tmp/watched", "KeyA", "at the screen a visitor may watch keys")
     m.has("cat /tmp/watched", "the watch ended: another session is at the screen now", "no longer when another session is there")
     m.check("and sees none of its keys", "KeyB" not in m.sh("cat /tmp/watched"))
@@ -476,36 +480,40 @@ def trying(m):
     m.sh("lurk map 'any Enter' KeyX")
     m.has("lurk apply 2>&1", "No key gives Enter any more.", "what locks out is refused", fine=False)
     m.types("q ret", "w~", "and nothing is changed")
-    m.sh("(lurk try --force --for 8s > /tmp/tried 2>&1 &)")
-    time.sleep(2)
+    tried = "lurk try --force --for 10min > /tmp/tried 2>&1"
+    m.sh(f"({tried} &)")
+    m.until("cat /tmp/tried", "Press the keys")
     m.types("q ret kp_enter", "wxx", "tried, with Enter mapped away")
     m.has("lurk status", "Rules are being tried")
-    time.sleep(8)
-    m.types("q ret", "w~", "it ended by itself")
-    m.has("cat /tmp/tried", "everything is as before")
+    m.until("cat /tmp/tried", "gives KeyX (line")
     m.has("cat /tmp/tried", "gives KeyX (line", "what was pressed meanwhile was shown")
-    for what, kill in [("the command", "killall -9 lurk 2>/dev/null || kill -9 $(pidof lurk)"), ("the service", "systemctl kill -s KILL lurkd")]:
-        m.sh("(lurk try --force --for 60s > /tmp/tried 2>&1 &)")
-        time.sleep(2)
+    m.sh("kill -INT $(pidof lurk)")
+    m.until("cat /tmp/tried", "everything is as before")
+    m.types("q ret", "w~", "it was ended")
+    m.has("lurk try --force --for 2s 2>&1", "everything is as before", "a trial ends by itself")
+    m.types("q ret", "w~", "and all is as before")
+    for what, kill in [("the command", "kill -9 $(pidof lurk)"), ("the service", "systemctl kill -s KILL lurkd")]:
+        m.sh(f"({tried} &)")
+        m.until("cat /tmp/tried", "Press the keys")
         m.types("q ret", "wx", f"tried, and {what} will be killed")
         m.sh(kill, fine=False)
-        time.sleep(4)
+        m.until("lurk status 2>&1", "in force since")
         m.types("q ret", "w~", f"{what} was killed")
-    m.sh("(lurk try --force --for 60s > /tmp/tried 2>&1 &)")
-    time.sleep(2)
+    m.sh(f"({tried} &)")
+    m.until("cat /tmp/tried", "Press the keys")
     m.sh("lurk keep")
-    time.sleep(2)
+    m.until("cat /tmp/tried", "Kept")
     m.types("q ret", "wx", "kept by another command")
     m.sh("lurk rollback")
     m.types("q ret", "w~", "rolled back")
     # On a terminal, where the question is answered with a key as it is then: KeyX, which is Space.
     m.sh("lurk restore --all >/dev/null; lurk swap KeyX Space >/dev/null")
-    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 12s; lurk status > /tmp/after' &)")
-    time.sleep(8.5)
+    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 30s; lurk status > /tmp/after' &)")
+    m.until("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8", "Keep these rules?")
     screen = m.sh("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8")
     m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in screen, screen[-500:])
     m.press("x")
-    time.sleep(5)
+    m.until("cat /tmp/after", "in force since")
     m.has("cat /tmp/after; fold -w 160 /dev/vcs8 | head -n 12", "1 rule in force since", "answered with yes", fine=False)
     m.sh("chvt 1; lurk rollback; lurk undo; true")
 
@@ -514,29 +522,33 @@ def identified(m):
     """Conclusions from real presses."""
     m.sh("lurk restore --all >/dev/null; lurk disable Insert >/dev/null; lurk apply")
 
-    def ask(options, presses, wanted, what, seconds=0.0):
-        m.sh(f"(lurk identify {options} > /tmp/told 2>&1 &)")
-        time.sleep(1.5)
-        for press in presses:
+    def ask(options, wanted, what, *presses):
+        """Each press once it is asked for."""
+        m.sh(f": > /tmp/told; (lurk identify {options} > /tmp/told 2>&1 &)")
+        for prompt, press in presses:
+            m.until("cat /tmp/told", prompt)
             m.press(press)
-            time.sleep(1.2)
-        time.sleep(seconds)
+        m.until("cat /tmp/told", wanted)
         m.has("cat /tmp/told", wanted, f"identify {options}: {what}")
 
-    ask("--compare", ["a", "a"], "no program can tell them apart", "the same code twice")
-    ask("--compare", ["ret", "kp_enter"], "Two keys with one meaning", "two Enters")
-    ask("--missing --seconds 3", [], "Nothing arrived.", "a key that the keyboard keeps to itself", 3)
-    ask("--hands-off --seconds 4", ["delete", "delete"], "It presses itself, 2 times: Delete on", "a key that presses itself", 3)
-    ask("--seconds 8", ["+delete"], "If nobody holds it, it is stuck: `lurk move Delete NEWKEY", "a stuck key", 7)
+    def ended():
+        m.until("pidof lurk || echo none", "none")
+
+    ask("--compare", "no program can tell them apart", "the same code twice", ("Press the first", "a"), ("Now press", "a"))
+    ask("--compare", "Two keys with one meaning", "two Enters", ("Press the first", "ret"), ("Now press", "kp_enter"))
+    ask("--missing --seconds 3", "Nothing arrived.", "a key that the keyboard keeps to itself")
+    ask("--hands-off --seconds 20", "It presses itself, 2 times: Delete on", "a key that presses itself", ("Hands off", "delete delete"))
+    ask("--seconds 20", "If nobody holds it, it is stuck: `lurk move Delete NEWKEY", "a stuck key", ("Press keys", "+delete"))
     m.press("-delete")
-    ask("--count 1", ["insert"], "gives nothing (line", "a key that the table disables")
+    ask("--count 1", "gives nothing (line", "a key that the table disables", ("Press keys", "insert"))
     m.types("a", "a", "before")
-    ask("--take --seconds 4", ["a", "b"], "KeyB", "presses that nobody else gets")
+    ask("--take --seconds 30", "KeyB", "presses that nobody else gets", ("Press keys", "a b"))
     got = m.sh(f"tr -d '\\0' < {TYPED}; echo")
     m.check("they did not arrive anywhere else", got == "a", got)
-    time.sleep(4)
+    ended()
     m.types("a", "a", "afterwards they do")
-    ask("--rule --keep", ["caps_lock", "x"], "CapsLock now gives KeyX.", "a rule by pressing")
+    ask("--rule --keep", "CapsLock now gives KeyX.", "a rule by pressing", ("Press the key to change", "caps_lock"), ("Now press", "x"))
+    ended()
     m.types("caps_lock", "x", "it is in force")
     m.sh("lurk restore --all --apply")
 

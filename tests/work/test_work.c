@@ -3,6 +3,7 @@
 #include "../core/check.h"
 
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include "profile/profile.h"
@@ -168,6 +169,43 @@ static void an_apply_gets_its_new_number(void **state)
 	lurk_undo_free(&undo);
 }
 
+/* Two commands that end at the same moment: each step has a number of its own. */
+static void steps_at_once_are_all_kept(void **state)
+{
+	enum { PEOPLE = 8, EACH = 5 };
+	struct lurk_message why;
+	bool seen[PEOPLE][EACH] = {0};
+	int status;
+
+	(void)state;
+	clear();
+	for (unsigned person = 0; person < PEOPLE; person++) {
+		pid_t child = fork();
+
+		assert_int_not_equal(child, -1);
+		for (unsigned i = 0; !child && i < EACH; i++) {
+			if (!lurk_undo_note_apply(folder, person, i, "at once", &why))
+				_exit(1);
+		}
+		if (!child)
+			_exit(0);
+	}
+	for (unsigned person = 0; person < PEOPLE; person++) {
+		assert_true(wait(&status) > 0);
+		assert_int_equal(status, 0);
+	}
+	assert_int_equal(lurk_undo_newest(folder), PEOPLE * EACH);
+	for (unsigned number = 1; number <= PEOPLE * EACH; number++) {
+		struct lurk_undo undo;
+
+		assert_true(lurk_undo_read(folder, number, &undo, &why));
+		assert_true(undo.before < PEOPLE && undo.after < EACH &&
+			    !seen[undo.before][undo.after]);
+		seen[undo.before][undo.after] = true;
+		lurk_undo_free(&undo);
+	}
+}
+
 /* ---- A desk as the machine ------------------------------------------------------------------ */
 
 static uint8_t *image_of(const char *rules, size_t *length)
@@ -268,6 +306,7 @@ int main(void)
 		cmocka_unit_test(fifty_are_kept),
 		cmocka_unit_test(what_is_damaged_is_said),
 		cmocka_unit_test(an_apply_gets_its_new_number),
+		cmocka_unit_test(steps_at_once_are_all_kept),
 		cmocka_unit_test(a_desk_is_a_machine),
 	};
 	int failed;
