@@ -3,7 +3,6 @@
 #include <string.h>
 
 #include "cli/cli.h"
-#include "service/protocol.h"
 
 enum { OPTION_TABLE = 1000, OPTION_RELAY, OPTION_KEEP_LOCKS, OPTION_FORCE };
 

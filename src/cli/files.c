@@ -1,12 +1,8 @@
-/* Where the files are, and the desk. */
-#include <errno.h>
-#include <stdarg.h>
+/* Where the files are, and the reading and writing of them. */
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
-#include <sys/stat.h>
 #include <unistd.h>
-#include <wchar.h>
 
 #include "cli/cli.h"
 
@@ -72,17 +68,6 @@ static void find_paths(struct cli *cli)
 			 folder);
 }
 
-static char *copy_of(const char *bytes, size_t length)
-{
-	char *copy = malloc(length + 1);
-
-	if (!copy)
-		abort();
-	memcpy(copy, bytes, length);
-	copy[length] = '\0';
-	return copy;
-}
-
 void cli_find_layout(struct cli *cli)
 {
 	struct lurk_message unused;
@@ -103,7 +88,7 @@ void cli_find_layout(struct cli *cli)
 static void see(struct lurk_file_seen *seen, bool exists, const char *bytes, size_t length)
 {
 	free(seen->bytes);
-	*seen = (struct lurk_file_seen){exists, exists ? copy_of(bytes, length) : NULL, length};
+	*seen = (struct lurk_file_seen){exists, exists ? lurk_copy(bytes, length) : NULL, length};
 }
 
 /* A file's bytes, or a copy of the head that it begins with when it is made. */
@@ -120,7 +105,7 @@ static bool read_or_begin(const char *path, const char *head, char **bytes, size
 		return false;
 	see(seen, false, "", 0);
 	*length = strlen(head);
-	*bytes = copy_of(head, *length);
+	*bytes = lurk_copy(head, *length);
 	return true;
 }
 

@@ -148,12 +148,9 @@ void cli_layout_of(struct cli *cli, const char *bytes, size_t length)
 	/* Most say none: no need to read them twice for it. With a backslash it may be in disguise.
 	 */
 	bool may_say = memmem(bytes, length, "layout", 6) || memchr(bytes, '\\', length);
-	char *copy = may_say ? malloc(length + 1) : NULL;
+	char *copy = may_say ? lurk_copy(bytes, length) : NULL;
+
 	*cli->layout_name = '\0';
-	if (copy) {
-		memcpy(copy, bytes, length);
-		copy[length] = '\0';
-	}
 	if (copy && lurk_yaml_parse(&yaml, "", copy, length, &unused)) {
 		layout = lurk_node_get(yaml.root, "layout");
 		if (layout && layout->kind == LURK_NODE_SCALAR)

@@ -1,5 +1,4 @@
 /* use, profile: several profiles, of which one is in force. */
-#include <dirent.h>
 #include <errno.h>
 #include <signal.h>
 #include <spawn.h>

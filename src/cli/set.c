@@ -1,6 +1,5 @@
 /* The profiles beside each other in a folder, and the image that they make. */
 #include <dirent.h>
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>

@@ -1,7 +1,6 @@
 /* status: what is in force, and by which way. */
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 #include "cli/cli.h"
 #include "service/protocol.h"

@@ -19,6 +19,17 @@
 /* So many times a fiftieth of a second. */
 enum { PATIENCE = 500 };
 
+char *lurk_copy(const char *bytes, size_t length)
+{
+	char *copy = malloc(length + 1);
+
+	if (!copy)
+		abort();
+	memcpy(copy, bytes, length);
+	copy[length] = '\0';
+	return copy;
+}
+
 bool lurk_say(struct lurk_message *message, const char *format, ...)
 {
 	va_list args;

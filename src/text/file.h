@@ -28,6 +28,9 @@ bool lurk_is_cut(const char *text, size_t length);
  * is left out. The text becomes no longer. */
 void lurk_make_harmless(char *text);
 
+/* A copy to be freed, with a NUL behind it. */
+char *lurk_copy(const char *bytes, size_t length);
+
 enum { LURK_FILE_MAX = 1 << 20 };
 
 /* All that follows acts, where root calls it, as the owner of the folder: in somebody's home it
