@@ -96,7 +96,7 @@ int main(int argc, char **argv)
 	    lurk_image_open(bytes, size, &image) ||
 	    lurk_compile(&job, memory, sizeof memory, &keymap, &report))
 		return 1;
-	machine.port.class = &linux_class;
+	machine.port.calls = &linux_class;
 	machine.epoll = epoll_create1(EPOLL_CLOEXEC);
 	make_keyboard();
 	session.port = &machine.port;

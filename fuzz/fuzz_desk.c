@@ -1,7 +1,7 @@
 /* Desks: desk.yaml from anywhere. */
 #include "copy.h"
 
-#include "port/sim/desk.h"
+#include "lurk/desk/desk.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -2,7 +2,7 @@
  * which edit, of which item. */
 #include "copy.h"
 
-#include "profile/edit.h"
+#include "lurk/profile/edit.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

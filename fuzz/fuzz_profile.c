@@ -1,7 +1,7 @@
 /* Profiles from anywhere, for one known keyboard. */
 #include "copy.h"
 
-#include "profile/profile.h"
+#include "lurk/profile/profile.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -4,7 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "port/sim/computer.h"
+#include "lurk/desk/computer.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -12,7 +12,7 @@ import subprocess
 import sys
 
 # From the bottom: each may use what stands before it.
-ORDER = ["core", "text", "form", "layout", "profile", "port", "picture", "service", "work", "cli"]
+ORDER = ["core", "text", "form", "layout", "profile", "port", "picture", "service", "work", "tell", "terminal", "cli"]
 LONGEST = 600
 LONG = {
     "src/core/check.c": "the sources of keys, and the judging of rules by them",
@@ -23,24 +23,28 @@ LONG = {
     "src/profile/edit.c": "edits of any YAML that a person may have written",
     "src/picture/face.c": "what stands on each cap",
     "src/service/control.c": "connections: places, lines in and out",
-    "src/cli/check.c": "the run, its words and its refusal: the words belong into a room of their own",
-    "src/cli/identify.c": "four ways to identify: what they conclude belongs into src/work",
-    "src/cli/keyboards.c": "the list, names and oddities: one file each",
-    "src/cli/picture.c": "options, the keyboards drawn, and what is drawn for each",
 }
 # Put before the C library's own: everybody's allocations end there.
 EVERYWHERE = {"src/cli/memory.c"}
 
 
+# Public headers stand in folders of their library: which room these are of.
+PUBLIC = {"desk": "port", "linux": "port"}
+
+
 def room(path):
-    return path.split("/")[1]
+    """Of a source, or of a header by the name that it is included by: include/lurk/*.h are the core's."""
+    parts = path.removeprefix("src/").removeprefix("include/").split("/")
+    if parts[0] != "lurk":
+        return parts[0]
+    return PUBLIC.get(parts[1], parts[1]) if len(parts) > 2 else "core"
 
 
 def includes_go_down():
-    for path in sorted(glob.glob("src/**/*.[ch]", recursive=True)):
-        for name in re.findall(r'^#include "(\w+)/', open(path).read(), re.M):
-            if name != "lurk" and ORDER.index(name) > ORDER.index(room(path)):
-                yield f"{path} includes {name}/, which stands above {room(path)}"
+    for path in sorted(glob.glob("src/**/*.[ch]", recursive=True) + glob.glob("include/**/*.h", recursive=True)):
+        for name in re.findall(r'^#include "([\w/]+\.h)"', open(path).read(), re.M):
+            if ORDER.index(room(name)) > ORDER.index(room(path)):
+                yield f"{path} includes {name}, which stands above {room(path)}"
 
 
 def calls(build):

@@ -9,8 +9,11 @@
 #ifndef LURK_INCLUDE_CHECK_H
 #define LURK_INCLUDE_CHECK_H
 
+#include "lurk/declare.h"
 #include "lurk/chord.h"
 #include "lurk/port.h"
+
+LURK_BEGIN_C
 
 enum lurk_check_code {
 	/* Errors: the rules cannot be meant so. */
@@ -103,5 +106,7 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 			     const struct lurk_port_keyboard *keyboard, bool broken_too,
 			     uint8_t held_with, void *memory, size_t size,
 			     struct lurk_source sources[LURK_KEY_COUNT]);
+
+LURK_END_C
 
 #endif

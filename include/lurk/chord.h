@@ -13,7 +13,10 @@
 #ifndef LURK_INCLUDE_CHORD_H
 #define LURK_INCLUDE_CHORD_H
 
+#include "lurk/declare.h"
 #include "lurk/image.h"
+
+LURK_BEGIN_C
 
 enum { LURK_CHORD_KEYS = 4, LURK_CHORD_HOLD_US = 2000000 };
 
@@ -45,5 +48,7 @@ void lurk_chord_start(struct lurk_chord *chord, uint64_t now_us);
 bool lurk_chord_due(struct lurk_chord *chord, uint64_t now_us);
 /* When to ask lurk_chord_due(); UINT64_MAX for never. */
 uint64_t lurk_chord_deadline(const struct lurk_chord *chord);
+
+LURK_END_C
 
 #endif

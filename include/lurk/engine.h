@@ -26,7 +26,10 @@
 #ifndef LURK_INCLUDE_ENGINE_H
 #define LURK_INCLUDE_ENGINE_H
 
+#include "lurk/declare.h"
 #include "lurk/keymap.h"
+
+LURK_BEGIN_C
 
 enum {
 	LURK_SOURCES = 256,  /* keys that are known, per keyboard: a power of two */
@@ -243,5 +246,7 @@ uint64_t lurk_engine_deadline(const struct lurk_engine *engine);
 
 /* Whether any key that the keyboard pressed is down. */
 bool lurk_engine_holds(const struct lurk_engine *engine, uint16_t keyboard);
+
+LURK_END_C
 
 #endif

@@ -8,6 +8,10 @@
 #ifndef LURK_INCLUDE_ERROR_H
 #define LURK_INCLUDE_ERROR_H
 
+#include "lurk/declare.h"
+
+LURK_BEGIN_C
+
 enum lurk_error {
 	LURK_OK = 0,
 	LURK_ERR_ROOM,       /* the caller's memory is too small; the size needed is reported */
@@ -39,5 +43,7 @@ enum lurk_error {
 };
 
 const char *lurk_error_text(enum lurk_error error);
+
+LURK_END_C
 
 #endif

@@ -6,7 +6,10 @@
 #ifndef LURK_INCLUDE_HISTORY_H
 #define LURK_INCLUDE_HISTORY_H
 
+#include "lurk/declare.h"
 #include "lurk/engine.h"
+
+LURK_BEGIN_C
 
 enum { LURK_HISTORY_PRESSES = 64 };
 
@@ -67,5 +70,7 @@ enum lurk_relation {
 
 enum lurk_relation lurk_press_compare(const struct lurk_press_record *a,
 				      const struct lurk_press_record *b);
+
+LURK_END_C
 
 #endif

@@ -20,17 +20,22 @@
  *             u8 zero, u16 based on (1 + index, 0 for none), text word
  *         keyboards, 20 each: text name, u16 first recogniser, u16 recognisers, u16 first quirk,
  *             u16 quirks, u8 flags (1 apart), u8[3] zero
- *         recognisers, 32 each: u8 bus, u8 flags (1 built in, 2 by product), u16 vendor, u16
- * product, u16 zero, texts serial, name, place quirks, 4 each: u8 kind, u8 zero, u16 key rules, 44
- * each: u8 target, u8 gives, u8 flags (1 swap, 2 off, 4 only), u8 scan code kind, u16 key pressed,
- * u16 key given, u32 scan code, u16 modifiers, u16 keyboard (0 all), u32 line, texts given, note,
+ *         recognisers, 32 each: u8 bus, u8 flags (1 built in, 2 by product), u16 vendor,
+ *             u16 product, u16 zero, texts serial, name, place
+ *         quirks, 4 each: u8 kind, u8 zero, u16 key
+ *         rules, 44 each: u8 target, u8 gives, u8 flags (1 swap, 2 off, 4 only),
+ *             u8 scan code kind, u16 key pressed, u16 key given, u32 scan code, u16 modifiers,
+ *             u16 keyboard (0 all), u32 line, texts given, note,
  *             steps (bytes: see lurk_step_write())
  *         strings
  */
 #ifndef LURK_INCLUDE_IMAGE_H
 #define LURK_INCLUDE_IMAGE_H
 
+#include "lurk/declare.h"
 #include "lurk/keyboard.h"
+
+LURK_BEGIN_C
 
 enum {
 	LURK_IMAGE_VERSION = 1,
@@ -105,5 +110,7 @@ void lurk_image_quirk(const struct lurk_image *image, unsigned keyboard, unsigne
 
 /* The described keyboard that fits best: 1 + its index, 0 where none does. */
 uint16_t lurk_image_recognise(const struct lurk_image *image, const struct lurk_identity *identity);
+
+LURK_END_C
 
 #endif

@@ -15,6 +15,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "lurk/declare.h"
+
+LURK_BEGIN_C
+
 typedef uint16_t lurk_key;
 
 enum {
@@ -55,5 +59,7 @@ const char *lurk_key_pair_name(lurk_key key);
 
 /* Whether two keys have one meaning, as Enter and NumpadEnter do. */
 bool lurk_key_same_meaning(lurk_key a, lurk_key b);
+
+LURK_END_C
 
 #endif

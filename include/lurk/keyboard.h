@@ -4,7 +4,10 @@
 #ifndef LURK_INCLUDE_KEYBOARD_H
 #define LURK_INCLUDE_KEYBOARD_H
 
+#include "lurk/declare.h"
 #include "lurk/rule.h"
+
+LURK_BEGIN_C
 
 enum lurk_bus {
 	LURK_BUS_NONE,
@@ -65,5 +68,7 @@ struct lurk_keyboard {
 /* How well the recogniser fits: 0 where it does not, else the more the more it says. */
 unsigned lurk_recognise(const struct lurk_recogniser *recogniser,
 			const struct lurk_identity *identity);
+
+LURK_END_C
 
 #endif

@@ -8,7 +8,10 @@
 #ifndef LURK_INCLUDE_KEYMAP_H
 #define LURK_INCLUDE_KEYMAP_H
 
+#include "lurk/declare.h"
 #include "lurk/image.h"
+
+LURK_BEGIN_C
 
 #define LURK_PREVIOUS UINT16_MAX
 
@@ -83,5 +86,7 @@ const struct lurk_action *lurk_keymap_find_held(const struct lurk_keymap *keymap
 bool lurk_keymap_varies(const struct lurk_keymap *keymap, lurk_scan scan, lurk_key key);
 /* The key that comes out: LURK_KEY_NONE for nothing, and for what is more than a key. */
 lurk_key lurk_action_key(const struct lurk_action *action, lurk_key pressed);
+
+LURK_END_C
 
 #endif

@@ -7,10 +7,13 @@
  * W3C spells one of them ("Delete" is a key, "delete" is a question). Numbers alone are refused
  * with all their readings.
  */
-#ifndef LURK_NAME_H
-#define LURK_NAME_H
+#ifndef LURK_INCLUDE_NAME_H
+#define LURK_INCLUDE_NAME_H
 
+#include "lurk/declare.h"
 #include "lurk/rule.h"
+
+LURK_BEGIN_C
 
 /* Which key types a character, in the layout in use; modifiers as LURK_MOD_…. */
 enum { LURK_CHARACTER_STEPS = 3 };
@@ -68,5 +71,7 @@ bool lurk_name_reading(const struct lurk_name *name, unsigned index, struct lurk
 /* The word among `count` that is nearly the same as the first, for "did you mean"; NULL where none
  * is. */
 const char *lurk_name_nearest(const char *word, const char *const *words, size_t count);
+
+LURK_END_C
 
 #endif

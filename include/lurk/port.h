@@ -21,7 +21,10 @@
 #ifndef LURK_INCLUDE_PORT_H
 #define LURK_INCLUDE_PORT_H
 
+#include "lurk/declare.h"
 #include "lurk/engine.h"
+
+LURK_BEGIN_C
 
 struct lurk_port_keyboard {
 	struct lurk_identity identity;
@@ -175,13 +178,15 @@ struct lurk_port_class {
 
 /* A port's own struct begins with this one. */
 struct lurk_port {
-	const struct lurk_port_class *class;
+	const struct lurk_port_class *calls;
 };
 
 /* Which of a keyboard's locks are lit, where the machine knows. */
 static inline uint8_t lurk_port_lit(struct lurk_port *port, uint16_t keyboard)
 {
-	return port->class->lit ? port->class->lit(port, keyboard) : 0;
+	return port->calls->lit ? port->calls->lit(port, keyboard) : 0;
 }
+
+LURK_END_C
 
 #endif

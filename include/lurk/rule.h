@@ -10,10 +10,13 @@
  * either. Where two need different modifiers and all of them are held, the first one wins. All
  * rules act at once, never in a chain: with A→B and B→C, pressing A gives B.
  */
-#ifndef LURK_RULE_H
-#define LURK_RULE_H
+#ifndef LURK_INCLUDE_RULE_H
+#define LURK_INCLUDE_RULE_H
 
+#include "lurk/declare.h"
 #include "lurk/scan.h"
+
+LURK_BEGIN_C
 
 /* A string that is not NUL-terminated and belongs to whoever gave it. */
 struct lurk_text {
@@ -136,5 +139,7 @@ enum lurk_error lurk_rule_check(const struct lurk_rule *rule);
 
 /* How specific a rule's change is: the larger wins; equal ranks on one press are a conflict. */
 unsigned lurk_change_rank(const struct lurk_rule *rule, const struct lurk_change *change);
+
+LURK_END_C
 
 #endif

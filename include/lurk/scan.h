@@ -15,8 +15,11 @@
 #ifndef LURK_INCLUDE_SCAN_H
 #define LURK_INCLUDE_SCAN_H
 
+#include "lurk/declare.h"
 #include "lurk/error.h"
 #include "lurk/key.h"
+
+LURK_BEGIN_C
 
 enum lurk_scan_kind {
 	LURK_SCAN_NONE,
@@ -140,5 +143,7 @@ void lurk_hid_init(struct lurk_hid *hid, enum lurk_hid_report kind);
 /* Returns false where the report was dropped. */
 bool lurk_hid_feed(struct lurk_hid *hid, const uint8_t *report, size_t length);
 bool lurk_hid_next(struct lurk_hid *hid, struct lurk_key_event *event);
+
+LURK_END_C
 
 #endif

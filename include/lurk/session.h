@@ -16,9 +16,12 @@
 #ifndef LURK_INCLUDE_SESSION_H
 #define LURK_INCLUDE_SESSION_H
 
+#include "lurk/declare.h"
 #include "lurk/chord.h"
 #include "lurk/store.h"
 #include "lurk/way.h"
+
+LURK_BEGIN_C
 
 enum {
 	LURK_SESSION_KEYMAPS = 64,
@@ -156,6 +159,13 @@ struct lurk_apply_report {
 	uint8_t locks_pressed, locks_unknown;
 };
 
+/* How much memory a session takes for so many keyboards at once, images of up to `image_size` bytes
+ * and keymaps of up to `keymap_size` for each set of rules; and such a block, aligned as for a
+ * pointer, divided up. It begins with memory->keyboards. */
+size_t lurk_session_size(uint16_t keyboards, size_t image_size, size_t keymap_size);
+void lurk_session_divide(struct lurk_session_memory *memory, void *block, uint16_t keyboards,
+			 size_t image_size, size_t keymap_size);
+
 /* Loads the newest valid image (session->store tells which, and what was passed over) and lists the
  * port's keyboards with the next steps. Nothing stored is no error. */
 enum lurk_error lurk_session_start(struct lurk_session *session,
@@ -236,5 +246,7 @@ uint16_t lurk_session_profile(const struct lurk_session *session);
 
 /* The image in force or tried, NULL where there is none. */
 const struct lurk_image *lurk_session_image(const struct lurk_session *session);
+
+LURK_END_C
 
 #endif

@@ -6,7 +6,10 @@
 #ifndef LURK_INCLUDE_STORE_H
 #define LURK_INCLUDE_STORE_H
 
+#include "lurk/declare.h"
 #include "lurk/port.h"
+
+LURK_BEGIN_C
 
 enum { LURK_SLOTS_MAX = 16 };
 
@@ -31,5 +34,7 @@ enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t
  * is what lurk_store_load() found, and is brought up to date. */
 enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length, uint32_t by,
 				struct lurk_store_report *report);
+
+LURK_END_C
 
 #endif

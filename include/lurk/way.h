@@ -11,8 +11,11 @@
 #ifndef LURK_INCLUDE_WAY_H
 #define LURK_INCLUDE_WAY_H
 
+#include "lurk/declare.h"
 #include "lurk/chord.h"
 #include "lurk/port.h"
+
+LURK_BEGIN_C
 
 enum lurk_way_reason {
 	LURK_BECAUSE_NO_RULE,      /* plain: no rule changes a key that it has */
@@ -50,5 +53,7 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 
 /* What a table entry is to hold for a keymap (NULL: as it was). */
 lurk_key lurk_way_entry(const struct lurk_keymap *keymap, const struct lurk_table_entry *entry);
+
+LURK_END_C
 
 #endif

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "lurk/text/memory.h"
 
 #define PKEXEC "/usr/bin/pkexec"
 
@@ -18,24 +19,24 @@ static void begin_anew(struct cli *cli)
 
 	while (cli->argv[count])
 		count++;
-	words = calloc(count + 4, sizeof *words);
+	words = lurk_allocate(count + 4, sizeof *words);
 	if (length < 0 || !words) {
-		free(words);
+		lurk_release(words);
 		return;
 	}
 	self[length] = '\0';
-	snprintf(profile, sizeof profile, "--profile=%s", cli->profile_path);
+	snprintf(profile, sizeof profile, "--profile=%s", cli->ws.profile_path);
 	words[n++] = (char *)(uintptr_t)PKEXEC;
 	words[n++] = self;
 	for (size_t i = 1; i < count; i++)
 		words[n++] = cli->argv[i];
-	if (!cli->profile_option)
+	if (!cli->ws.wanted)
 		words[n++] = profile;
 	fputs("Only root may watch keys here: the administrator's password is asked for.\n",
 	      stderr);
 	fflush(stdout);
 	execv(PKEXEC, words);
-	free(words);
+	lurk_release(words);
 }
 
 bool cli_may_watch(struct cli *cli, const char *command)

@@ -1,11 +1,10 @@
 /* complete: what may stand next on the command line, for the shells' completion: a word a line. */
 #include <fcntl.h>
-#include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 #include <unistd.h>
 
-#include "cli/cli.h"
+#include "cli/commands.h"
 
 /* The words before the one that is completed, which may be empty. */
 struct complete {
@@ -42,13 +41,13 @@ static void offer_keys(const struct complete *c)
 
 static void offer_keyboards(const struct complete *c)
 {
-	for (uint16_t i = 0; i < c->cli->keyboards.count; i++)
-		offer(c, c->cli->keyboards.keyboards[i].name.bytes);
+	for (uint16_t i = 0; i < c->cli->ws.keyboards.count; i++)
+		offer(c, c->cli->ws.keyboards.keyboards[i].name.bytes);
 }
 
 static void offer_profiles(const struct complete *c)
 {
-	const struct lurk_profile_set set = cli_profile_set(c->cli);
+	const struct lurk_profile_set set = lurk_workspace_set(&c->cli->ws);
 
 	for (unsigned i = 0; i < set.count; i++)
 		offer(c, set.files[i]->word);

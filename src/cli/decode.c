@@ -3,7 +3,8 @@
 #include <errno.h>
 #include <string.h>
 
-#include "cli/cli.h"
+#include "cli/commands.h"
+#include "tell/json.h"
 
 struct decode {
 	struct cli *cli;
@@ -32,11 +33,11 @@ static void print_events(struct decode *d)
 		if (d->cli->json) {
 			struct json_object *object = json_object_new_object();
 
-			json_object_object_add(object, "scan", json_object_new_string(scan));
-			json_object_object_add(object, "key", json_object_new_string(name));
-			json_object_object_add(object, "evdev", json_object_new_int(e.key));
-			json_object_object_add(object, "state", json_object_new_string(state));
-			cli_print_json(object);
+			tell_put_text(object, "scan", scan);
+			tell_put_text(object, "key", name);
+			tell_put_number(object, "evdev", e.key);
+			tell_put_text(object, "state", state);
+			term_json(object);
 		} else {
 			printf("%-5s %-20s %s\n", state, name, scan);
 		}
@@ -125,9 +126,6 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	struct decode *d = state->input;
 
 	switch (key) {
-	case ARGP_KEY_INIT:
-		state->child_inputs[0] = d->cli;
-		return 0;
 	case 's':
 		if (strcmp(arg, "set1") && strcmp(arg, "set2") && strcmp(arg, "hid") &&
 		    strcmp(arg, "consumer"))
@@ -157,24 +155,19 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 
 int cli_decode(struct cli *cli, int argc, char **argv)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {options,
-				  parse_option,
-				  "FILE",
-				  "Read raw wire bytes and say which key events are in them. In "
-				  "hexadecimal text, a line is a report "
-				  "for hid and consumer; after # comes a comment."
-				  "\vExamples:\n"
-				  "  lurk decode --as set1 keyboard.wire\n"
-				  "  echo '00 00 39 00 00 00 00 00' | lurk decode --as hid -",
-				  children,
-				  NULL,
-				  NULL};
+	static const struct cli_words words = {
+		options, parse_option, "FILE",
+		"Read raw wire bytes and say which key events are in them. In "
+		"hexadecimal text, a line is a report "
+		"for hid and consumer; after # comes a comment."
+		"\vExamples:\n"
+		"  lurk decode --as set1 keyboard.wire\n"
+		"  echo '00 00 39 00 00 00 00 00' | lurk decode --as hid -"};
 	struct decode d = {.cli = cli};
 	FILE *file;
 	int status;
 
-	cli_parse(cli, &argp, argc, argv, &d);
+	cli_parse(cli, &words, argc, argv, &d);
 	d.hid = *d.as == 'h' || *d.as == 'c';
 	lurk_ps2_init(&d.ps2, d.as[3] == '2' ? 2 : 1);
 	lurk_hid_init(&d.report, *d.as == 'c' ? LURK_HID_CONSUMER : LURK_HID_BOOT);

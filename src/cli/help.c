@@ -1,8 +1,8 @@
 /* help: of a command, and which way back there is for which trouble. */
-#include <stdlib.h>
 #include <string.h>
 
-#include "cli/cli.h"
+#include "cli/commands.h"
+#include "tell/json.h"
 
 static const struct {
 	const char *trouble, *way;
@@ -26,32 +26,29 @@ static const struct {
 static int back(struct cli *cli)
 {
 	static const char *const heads[] = {"when", "the way back"};
-	struct cli_table table;
+	struct term_table table;
 
 	if (cli->json) {
 		for (size_t i = 0; i < sizeof ways_back / sizeof *ways_back; i++) {
 			struct json_object *object = json_object_new_object();
 
-			json_object_object_add(object, "when",
-					       json_object_new_string(ways_back[i].trouble));
-			json_object_object_add(object, "way",
-					       json_object_new_string(ways_back[i].way));
-			cli_print_json(object);
+			tell_put_text(object, "when", ways_back[i].trouble);
+			tell_put_text(object, "way", ways_back[i].way);
+			term_json(object);
 		}
 		return CLI_DONE;
 	}
 	puts("There is always a way back:");
-	cli_table_init(&table, heads, 2);
+	term_table_init(&table, heads, 2);
 	for (size_t i = 0; i < sizeof ways_back / sizeof *ways_back; i++)
-		cli_table_row(&table, ways_back[i].trouble, ways_back[i].way);
-	cli_table_print(&table, "  ");
+		term_table_row(&table, ways_back[i].trouble, ways_back[i].way);
+	term_table_print(&table, "  ");
 	puts("The chord is another where `lurk keyboards` says so. A mouse, another keyboard or "
 	     "ssh can type `lurk off` as well.");
 	return CLI_DONE;
 }
 
 struct help {
-	struct cli *cli;
 	const char *topic;
 };
 
@@ -60,9 +57,6 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	struct help *help = state->input;
 
 	switch (key) {
-	case ARGP_KEY_INIT:
-		state->child_inputs[0] = help->cli;
-		return 0;
 	case ARGP_KEY_ARG:
 		if (help->topic)
 			argp_error(state, "one thing at a time; `%s` is one too many", arg);
@@ -75,30 +69,25 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 
 int cli_help(struct cli *cli, int argc, char **argv)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {NULL,
-				  parse_option,
-				  "[COMMAND | back]",
-				  "Say more about a command, or which way back there is for which "
-				  "trouble."
-				  "\vExamples:\n  lurk help back\n  lurk help map",
-				  children,
-				  NULL,
-				  NULL};
-	struct help help = {.cli = cli};
-	char option[] = "--help", *words[] = {NULL, option, NULL};
+	static const struct cli_words words = {
+		NULL, parse_option, "[COMMAND | back]",
+		"Say more about a command, or which way back there is for which "
+		"trouble."
+		"\vExamples:\n  lurk help back\n  lurk help map"};
+	struct help help = {0};
+	char option[] = "--help", *its[] = {NULL, option, NULL};
 
-	cli_parse(cli, &argp, argc, argv, &help);
+	cli_parse(cli, &words, argc, argv, &help);
 	if (help.topic && !strcmp(help.topic, "back"))
 		return back(cli);
 	if (!help.topic) {
 		cli_print_help();
 		return CLI_DONE;
 	}
-	words[0] = (char *)(uintptr_t)help.topic;
+	its[0] = (char *)(uintptr_t)help.topic;
 	for (const struct cli_command *c = cli_commands; c->name; c++) {
 		if (!strcmp(c->name, help.topic))
-			return c->run(cli, 2, words);
+			return c->run(cli, 2, its);
 	}
 	return cli_unknown_command(help.topic);
 }

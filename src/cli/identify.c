@@ -5,7 +5,16 @@
 #include <unistd.h>
 
 #include "cli/edit.h"
-#include "cli/press.h"
+#include "cli/script.h"
+#include "cli/trial.h"
+#include "lurk/text/memory.h"
+#include "lurk/work/holder.h"
+#include "lurk/work/naming.h"
+#include "lurk/work/presses.h"
+#include "tell/json.h"
+#include "tell/press.h"
+#include "terminal/view.h"
+#include "terminal/watch.h"
 
 enum { PATIENCE_S = 15, HANDS_OFF_S = 60, TAKE_S = 30, TAKE_MOST_S = 60 };
 enum { OPTION_HANDS_OFF = 1000, OPTION_GIVES, OPTION_KEEP, OPTION_PICTURE };
@@ -18,39 +27,28 @@ struct identify {
 	enum mode mode;
 	unsigned count, seconds; /* after which it ends; 0 for never */
 	bool take, keep, picture;
-	struct presses presses;
+	struct term_view presses;
 	unsigned wanted; /* how many presses are waited for */
 };
 
 /* ---- Presses as they come, of the desk or the machine ---------------------------------------- */
 
-/* Presses whose beginning was seen: the Enter that started the command is none of them. */
-static unsigned begun(const struct identify *id)
-{
-	unsigned count = 0;
-
-	for (uint32_t i = 0; lurk_history_at(&id->presses.history, i); i++)
-		count += lurk_history_at(&id->presses.history, i)->down_us != 0;
-	return count;
-}
-
-/* Of these, the index-th. */
 static const struct lurk_press_record *press_at(const struct identify *id, unsigned index)
 {
-	const struct lurk_press_record *r;
+	return lurk_presses_at(&id->presses.history, index);
+}
 
-	for (uint32_t i = 0; (r = lurk_history_at(&id->presses.history, i)); i++) {
-		if (r->down_us && !index--)
-			return r;
-	}
-	return NULL;
+static struct tell_presses told(const struct identify *id)
+{
+	return (struct tell_presses){
+		.ws = &id->cli->ws, .machine = id->cli->machine, .history = &id->presses.history};
 }
 
 static void on_event(void *data, const struct lurk_event *event, const struct lurk_action *action)
 {
 	struct identify *id = data;
 
-	presses_feed(&id->presses, event, action);
+	term_view_feed(&id->presses, event, action);
 }
 
 /* Where presses are only waited for they are not shown one by one. */
@@ -59,14 +57,14 @@ static void on_quiet_event(void *data, const struct lurk_event *event,
 {
 	struct identify *id = data;
 
-	presses_note(&id->presses, event, action);
+	term_view_note(&id->presses, event, action);
 }
 
 static bool on_shown(void *data, const struct lurk_event *event, const struct lurk_action *action)
 {
 	struct identify *id = data;
 
-	presses_feed(&id->presses, event, action);
+	term_view_feed(&id->presses, event, action);
 	return !id->count || id->presses.shown < id->count;
 }
 
@@ -75,7 +73,7 @@ static bool on_awaited(void *data, const struct lurk_event *event, const struct 
 	struct identify *id = data;
 
 	on_quiet_event(data, event, action);
-	return begun(id) < id->wanted;
+	return lurk_presses_begun(&id->presses.history) < id->wanted;
 }
 
 /* A job is pressed when its key comes up again: until then it may be a modifier of a chord. */
@@ -94,8 +92,8 @@ static bool on_tick(void *data, unsigned left)
 	struct identify *id = data;
 
 	(void)left;
-	presses_tick(&id->presses);
-	return !presses_left(&id->presses);
+	term_view_tick(&id->presses);
+	return !term_view_left(&id->presses);
 }
 
 /* Waits for the next press, after a prompt; on a desk the script has been played. False where none
@@ -110,13 +108,13 @@ static bool await(struct identify *id, const char *prompt, unsigned seconds,
 	if (id->cli->machine->desk)
 		return press_at(id, id->wanted - 1) != NULL;
 	lurk_history_let_go(&id->presses.history); /* nobody listened since the last one */
-	return cli_watch(id->cli->machine,
-			 &(struct cli_watch){.watching = {.data = id,
-							  .seconds = seconds,
-							  .take = id->take,
-							  .key = key},
-					     .prompt = prompt},
-			 why) &&
+	return term_watch(id->cli->machine,
+			  &(struct term_watch){.watching = {.data = id,
+							    .seconds = seconds,
+							    .take = id->take,
+							    .key = key},
+					       .prompt = prompt},
+			  why) &&
 	       press_at(id, id->wanted - 1) != NULL;
 }
 
@@ -134,146 +132,74 @@ static int conclude(struct identify *id, const char *word, const char *text)
 	if (id->cli->json) {
 		struct json_object *object = json_object_new_object();
 
-		json_object_object_add(object, "conclusion", json_object_new_string(word));
-		json_object_object_add(object, "what", json_object_new_string(text));
-		cli_print_json(object);
+		tell_put_text(object, "conclusion", word);
+		tell_put_text(object, "what", text);
+		term_json(object);
 	} else {
 		puts(text);
 	}
 	return CLI_DONE;
 }
 
-static const char *name_of(const struct lurk_press_record *r, char out[LURK_WORDS])
-{
-	return lurk_words_key(r->key, r->scan, out);
-}
-
 static int compare(struct identify *id, struct lurk_message *why)
 {
-	static const char *const words[] = {[LURK_SAME_CODE] = "same code",
-					    [LURK_OTHER_KEYBOARD] = "other keyboard",
-					    [LURK_SAME_KEY] = "same key",
-					    [LURK_SAME_MEANING] = "same meaning",
-					    [LURK_DIFFERENT] = "different"};
-	const struct lurk_press_record *a, *b;
-	char one[PRESSES_WORDS], two[PRESSES_WORDS], text[4 * PRESSES_WORDS], x[LURK_WORDS],
-		y[LURK_WORDS];
-	enum lurk_relation relation;
+	const struct tell_presses about = told(id);
+	char text[TELL_CONCLUSION];
 
 	if (!await(id, "Press the first key.", PATIENCE_S, on_awaited, why) ||
 	    !await(id, "Now press the second.", PATIENCE_S, on_awaited, why))
 		return say_nothing_came(why);
-	a = press_at(id, 0);
-	b = press_at(id, 1);
-	relation = lurk_press_compare(a, b);
-	presses_words(&id->presses, a, one);
-	presses_words(&id->presses, b, two);
-	name_of(a, x);
-	name_of(b, y);
-	switch (relation) {
-	case LURK_SAME_CODE:
-		snprintf(text, sizeof text,
-			 "The same code both times: %s.\n"
-			 "If these were two keys, no program can tell them apart, and a rule "
-			 "changes both.",
-			 one);
-		break;
-	case LURK_OTHER_KEYBOARD:
-		snprintf(text, sizeof text,
-			 "The same code on two keyboards: %s; %s.\n"
-			 "`--keyboard NAME` makes a rule for one of them.",
-			 one, two);
-		break;
-	case LURK_SAME_KEY:
-		snprintf(text, sizeof text,
-			 "One key with two codes: %s; %s.\n"
-			 "A rule on %s changes both, one on a scan code only that one.",
-			 one, two, x);
-		break;
-	case LURK_SAME_MEANING:
-		snprintf(text, sizeof text,
-			 "Two keys with one meaning: %s; %s.\n"
-			 "They can be changed separately; `any %s` is both.",
-			 one, two, lurk_key_meaning(a->key));
-		break;
-	default:
-		snprintf(text, sizeof text,
-			 "Two different keys: %s; %s.\n"
-			 "They can be changed separately; `lurk swap %s %s` lets them change "
-			 "places.",
-			 one, two, x, y);
-		break;
-	}
-	return conclude(id, words[relation], text);
+	return conclude(id, tell_relation(press_at(id, 0), press_at(id, 1)),
+			tell_comparison(&about, press_at(id, 0), press_at(id, 1), text));
 }
 
 static int missing(struct identify *id, struct lurk_message *why)
 {
-	char words[PRESSES_WORDS], text[2 * PRESSES_WORDS];
-	bool came = await(id, "Press the key now, twice if nothing happens.",
-			  id->seconds ? id->seconds : PATIENCE_S, on_awaited, why);
+	const struct tell_presses about = told(id);
+	char text[TELL_CONCLUSION];
 
+	await(id, "Press the key now, twice if nothing happens.",
+	      id->seconds ? id->seconds : PATIENCE_S, on_awaited, why);
 	if (*why->text)
 		return say_nothing_came(why);
-	if (!came)
-		return conclude(
-			id, "nothing",
-			"Nothing arrived. The keyboard keeps this key to itself, as it does "
-			"with Fn, or the key is dead:\n"
-			"no program can see it, and none can give it a job. What can be "
-			"tried: another keyboard, to see that\n"
-			"this one sends anything at all; and the keyboard's own lock or "
-			"layer (its manual tells), with which\n"
-			"such keys may send something.");
-	presses_words(&id->presses, press_at(id, 0), words);
-	snprintf(text, sizeof text, "It arrives: %s.\n`lurk map` can give it another job.", words);
-	return conclude(id, "arrives", text);
+	return conclude(id, press_at(id, 0) ? "arrives" : "nothing",
+			tell_arrival(&about, press_at(id, 0), text));
+}
+
+static bool watch_untouched(struct identify *id, struct lurk_message *why)
+{
+	const unsigned seconds = id->seconds ? id->seconds : HANDS_OFF_S;
+	char prompt[80], count[LURK_COUNT_WORDS];
+
+	snprintf(prompt, sizeof prompt, "Hands off all keyboards, for %s.",
+		 lurk_words_count(seconds, "second", count));
+	id->wanted = UINT32_MAX;
+	return term_watch(id->cli->machine,
+			  &(struct term_watch){
+				  .watching = {.data = id, .seconds = seconds, .key = on_awaited},
+				  .prompt = prompt},
+			  why);
 }
 
 /* What presses itself: each key once, with how often. */
 static int hands_off(struct identify *id, struct lurk_message *why)
 {
-	char words[PRESSES_WORDS], name[LURK_WORDS], on[LURK_WORDS];
+	const struct tell_presses about = told(id);
+	char words[TELL_CONCLUSION];
 	unsigned found = 0;
 
-	if (!id->cli->machine->desk) {
-		unsigned seconds = id->seconds ? id->seconds : HANDS_OFF_S;
-
-		char prompt[64];
-
-		snprintf(prompt, sizeof prompt, "Hands off all keyboards, for %s.",
-			 cli_count(seconds, "second", words));
-		id->wanted = UINT32_MAX;
-		if (!cli_watch(
-			    id->cli->machine,
-			    &(struct cli_watch){
-				    .watching = {.data = id, .seconds = seconds, .key = on_awaited},
-				    .prompt = prompt},
-			    why))
-			return say_nothing_came(why);
-	}
+	if (!id->cli->machine->desk && !watch_untouched(id, why))
+		return say_nothing_came(why);
 	for (unsigned i = 0; press_at(id, i); i++) {
-		const struct lurk_press_record *r = press_at(id, i);
-		unsigned times = 0;
-		bool first = true;
+		const unsigned times = lurk_presses_alike(&id->presses.history, i);
 
-		for (unsigned j = 0; press_at(id, j); j++) {
-			bool same = lurk_press_compare(r, press_at(id, j)) == LURK_SAME_CODE;
-
-			first = first && !(same && j < i);
-			times += same;
-		}
-		if (!first)
+		if (!times)
 			continue;
 		found++;
-		presses_words(&id->presses, r, words);
-		if (id->cli->json) {
-			conclude(id, "presses itself", words);
-			continue;
-		}
-		printf("It presses itself, %u time%s: %s.\n", times, times > 1 ? "s" : "", words);
-		printf("`lurk move %s NEWKEY%s` lets another key do its job.\n", name_of(r, name),
-		       cli_keyboard_words(id->cli, r->keyboard, on));
+		if (id->cli->json)
+			conclude(id, "presses itself", tell_press(&about, press_at(id, i), words));
+		else
+			puts(tell_pressing_itself(&about, press_at(id, i), times, words));
 	}
 	return found ? CLI_FOUND : conclude(id, "none", "No key pressed itself.");
 }
@@ -292,32 +218,10 @@ static bool ask(const char *prompt, char *out, size_t size)
 	return *out != '\0';
 }
 
-/* Several keys at once: all but the last are its modifiers. */
-static bool name_chord(const struct identify *id, char *job, size_t size, struct lurk_message *why)
-{
-	const struct lurk_press_record *r, *next;
-
-	*job = '\0';
-	for (unsigned i = 1; (r = press_at(id, i)); i++) {
-		size_t n = strlen(job);
-
-		next = press_at(id, i + 1);
-		if (!r->key || (next && lurk_modifier_place(r->key) < 0))
-			return lurk_say(why, "a chord is modifiers and one key, pressed last; "
-					     "several keys one after the other stand in the file: "
-					     "gives: [KeyA, KeyB]");
-		snprintf(job + n, size - n, "%s%s", n ? "+" : "",
-			 next ? lurk_key_pair_name(r->key) : lurk_key_name(r->key));
-	}
-	return true;
-}
-
 /* What the first key shall give: pressed, or typed. */
 static bool choose_job(struct identify *id, const struct lurk_press_record *key, char *job,
 		       size_t size, struct lurk_message *why)
 {
-	const struct lurk_press_record *r;
-
 	if (id->gives) {
 		snprintf(job, size, "%s", id->gives);
 		return true;
@@ -327,15 +231,8 @@ static bool choose_job(struct identify *id, const struct lurk_press_record *key,
 		   "name instead.",
 		   PATIENCE_S, on_job, why))
 		return false;
-	r = press_at(id, 1);
-	if (press_at(id, 2))
-		return name_chord(id, job, size, why);
-	if (lurk_press_compare(key, r) != LURK_SAME_CODE) {
-		if (!r->key)
-			return lurk_say(why, "that key has no name, so no other can do its job");
-		snprintf(job, size, "%s", lurk_key_name(r->key));
-		return true;
-	}
+	if (press_at(id, 2) || lurk_press_compare(key, press_at(id, 1)) != LURK_SAME_CODE)
+		return lurk_presses_chord(&id->presses.history, 1, job, size, why);
 	return ask("Its name, or `nothing`:", job, size) ||
 	       lurk_say(why, "nothing was typed; --gives NAME says it on the command line");
 }
@@ -344,29 +241,39 @@ static bool choose_job(struct identify *id, const struct lurk_press_record *key,
 static bool choose_keyboard(struct identify *id, uint16_t number, struct lurk_message *why)
 {
 	const struct lurk_identity *identity = &id->cli->machine->keyboards[number].info.identity;
-	uint16_t described = cli_described(id->cli, identity);
+	uint16_t described = lurk_keyboards_recognise(&id->cli->ws.keyboards, identity);
+	struct lurk_naming naming = {.ws = &id->cli->ws};
 	char name[64];
 
 	if (described) {
-		id->keyboard = id->cli->keyboards.keyboards[described - 1].name.bytes;
+		id->keyboard = id->cli->ws.keyboards.keyboards[described - 1].name.bytes;
 		return true;
 	}
 	if (!ask("That keyboard has no name yet. A name for it, or nothing, for a rule on every "
 		 "keyboard:",
 		 name, sizeof name))
 		return true;
-	if (!cli_name_keyboard(id->cli, number, name, why))
+	if (lurk_naming_name(&naming, identity, name) != LURK_DONE ||
+	    !lurk_workspace_save_keyboards(naming.ws, naming.summary, &naming.why)) {
+		*why = naming.why;
 		return false;
+	}
+	printf("%s.\n", naming.summary);
 	id->keyboard =
-		id->cli->keyboards.keyboards[cli_described(id->cli, identity) - 1].name.bytes;
+		id->cli->ws.keyboards
+			.keyboards[lurk_keyboards_recognise(&id->cli->ws.keyboards, identity) - 1]
+			.name.bytes;
 	return true;
 }
 
 static int make_rule(struct identify *id, struct lurk_message *why)
 {
 	const struct lurk_press_record *key;
-	struct edit edit = {.cli = id->cli, .most = 2, .apply = id->keep};
+	struct edit edit = {.cli = id->cli, .apply = id->keep};
+	const struct cli_trial trial = {.cli = id->cli, .seconds = CLI_TRY_SECONDS};
 	char press[LURK_WORDS], job[LURK_WORDS];
+	struct lurk_result result;
+	uint8_t step[LURK_STEP_BYTES];
 	int status;
 
 	if (!await(id, "Press the key to change.", PATIENCE_S, on_job, why))
@@ -374,12 +281,16 @@ static int make_rule(struct identify *id, struct lurk_message *why)
 	key = press_at(id, 0);
 	if (!choose_job(id, key, job, sizeof job, why) || !choose_keyboard(id, key->keyboard, why))
 		return *why->text ? cli_fail(CLI_USAGE, "%s", why->text) : say_nothing_came(why);
-	name_of(key, press);
-	edit.words[0] = press;
-	edit.keyboard_name = id->keyboard;
-	status = edit_map(&edit, job);
+	lurk_words_key(key->key, key->scan, press);
+	edit.keyboard = id->keyboard;
+	status = edit_begin(&edit);
+	if (status)
+		return status;
+	status = edit_finish(&edit, lurk_edits_result(&edit.edits, job, &result, step)
+					    ? lurk_edits_map(&edit.edits, press, &result)
+					    : LURK_ASKED_WRONGLY);
 	if (status == CLI_DONE && !id->keep && !id->cli->json && !id->cli->machine->desk)
-		status = cli_try_now(id->cli, CLI_TRY_SECONDS);
+		status = cli_try_now(&trial);
 	return status;
 }
 
@@ -391,25 +302,25 @@ static int show(struct identify *id, struct lurk_message *why)
 	bool desk = id->cli->machine->desk;
 	bool fine;
 
-	presses_init(&id->presses, id->cli,
-		     "Press a key: what it sends, means and gives comes here. To end: Ctrl+C.");
-	id->presses.picture = id->picture ? cli_lit_keyboard : NULL;
+	term_view_init(&id->presses,
+		       "Press a key: what it sends, means and gives comes here. To end: Ctrl+C.");
+	id->presses.picture = id->picture;
 	if (!id->presses.live)
 		prompt = id->count || id->seconds ? "Press keys." : "Press keys; Ctrl+C ends.";
 	if (id->cli->machine->trying && !id->cli->json)
 		fputs("Rules are being tried: what keys give ends with that.\n", stderr);
 	fine = desk ? cli_play_watched(id->cli, id->script, on_event, id, why)
-		    : cli_watch(id->cli->machine,
-				&(struct cli_watch){.watching = {.data = id,
-								 .seconds = id->seconds,
-								 .take = id->take,
-								 .key = on_shown,
-								 .tick = on_tick},
-						    .prompt = prompt},
-				why);
+		    : term_watch(id->cli->machine,
+				 &(struct term_watch){.watching = {.data = id,
+								   .seconds = id->seconds,
+								   .take = id->take,
+								   .key = on_shown,
+								   .tick = on_tick},
+						      .prompt = prompt},
+				 why);
 	if (fine && desk && id->picture && !id->cli->json)
-		presses_print_picture(&id->presses);
-	presses_end(&id->presses);
+		term_view_print_picture(&id->presses);
+	term_view_end(&id->presses);
 	if (!fine && *why->text)
 		return cli_fail(desk ? CLI_USAGE : CLI_COULD_NOT, "%s", why->text);
 	if (fine && !id->presses.shown && !id->cli->json)
@@ -433,8 +344,9 @@ static void say_what_differs(const struct cli *cli)
 				"%s: another program has taken it for itself%s%s; its keys do not "
 				"arrive here.\n",
 				name,
-				*cli_holders(k->info.identity.place, holders, sizeof holders) ? ": "
-											      : "",
+				*lurk_holders(k->info.identity.place, holders, sizeof holders)
+					? ": "
+					: "",
 				holders);
 		if (k->present && k->info.others_changes)
 			fprintf(stderr,
@@ -449,10 +361,12 @@ static int run(struct identify *id)
 {
 	struct lurk_message why = {""};
 
+	id->presses.ws = &id->cli->ws;
+	id->presses.machine = id->cli->machine;
+	id->presses.json = id->cli->json;
 	say_what_differs(id->cli);
 	if (id->mode == SHOW)
 		return show(id, &why);
-	id->presses.cli = id->cli;
 	lurk_history_init(&id->presses.history);
 	if (id->cli->machine->desk &&
 	    !cli_play_watched(id->cli, id->script, on_quiet_event, id, &why))
@@ -495,9 +409,6 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	struct identify *id = state->input;
 
 	switch (key) {
-	case ARGP_KEY_INIT:
-		state->child_inputs[0] = id->cli;
-		return 0;
 	case 'P':
 		id->script = arg;
 		return 0;
@@ -576,31 +487,24 @@ static const struct argp_option options[] = {
 
 int cli_identify(struct cli *cli, int argc, char **argv)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {options,
-				  parse_option,
-				  "",
-				  "Press keys and see, a line a press: keyboard, key, scan code, "
-				  "meaning, what it gives now, and how "
-				  "long it was down. Nothing of it is stored."
-				  "\vExamples:\n"
-				  "  lurk identify --count 1\n"
-				  "  lurk identify --compare\n"
-				  "  lurk identify --rule\n"
-				  "  echo 'press Feather on curlew' | lurk --desk hide identify",
-				  children,
-				  NULL,
-				  NULL};
-	struct identify *id = calloc(1, sizeof *id);
+	static const struct cli_words words = {
+		options, parse_option, "",
+		"Press keys and see, a line a press: keyboard, key, scan code, "
+		"meaning, what it gives now, and how "
+		"long it was down. Nothing of it is stored."
+		"\vExamples:\n"
+		"  lurk identify --count 1\n"
+		"  lurk identify --compare\n"
+		"  lurk identify --rule\n"
+		"  echo 'press Feather on curlew' | lurk --desk hide identify"};
+	struct identify *id = lurk_allocate(1, sizeof *id);
 	int status = CLI_COULD_NOT;
 
-	if (!id)
-		abort();
 	id->cli = cli;
 	id->script = "-";
-	cli_parse(cli, &argp, argc, argv, id);
+	cli_parse(cli, &words, argc, argv, id);
 	if (cli_read_files(cli) && cli_machine(cli) && cli_may_watch(cli, "identify"))
 		status = run(id);
-	free(id);
+	lurk_release(id);
 	return status;
 }

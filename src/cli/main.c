@@ -2,7 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli/cli.h"
+#include "cli/commands.h"
 
 static const struct cli_command commands[] = {
 	{"identify", "", "press a key, see what it sends and gives", cli_identify},
@@ -16,7 +16,7 @@ static const struct cli_command commands[] = {
 	{"restore", "KEY", "give a key its usual job back", cli_restore},
 	{"show", "", "the rules, line by line", cli_show},
 	{"picture", "", "the keyboard as a picture, labels, a card", cli_picture},
-	{"check", "[PROFILE]", "what is wrong, and what would get lost", cli_check_command},
+	{"check", "[PROFILE]", "what is wrong, and what would get lost", cli_check},
 	{"diff", "[N [N]]", "what applying would change", cli_diff},
 	{"reach", "KEY", "which keys to press for a key or chord", cli_reach},
 	{"try", "", "in force for half a minute, then as before", cli_try},
@@ -41,10 +41,10 @@ static const struct cli_command commands[] = {
 
 int main(int argc, char **argv)
 {
-	struct cli cli = {.desk = getenv("LURK_DESK"), .argv = argv, .lock = -1};
+	struct cli cli = {.desk = getenv("LURK_DESK"), .argv = argv};
 	int status = -1, first;
 
-	cli_guard_output();
+	term_guard();
 	cli_commands = commands;
 	if (cli.desk && !*cli.desk)
 		cli.desk = NULL;

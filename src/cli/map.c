@@ -1,44 +1,5 @@
 /* map: give a key another job. */
-#include <stdlib.h>
-#include <string.h>
-
 #include "cli/edit.h"
-
-int edit_map_result(struct edit *edit, const struct lurk_result *result)
-{
-	char press_words[LURK_WORDS], gives[LURK_WORDS], summary[512];
-	struct lurk_press press;
-
-	if (!edit_read_press(edit, edit->words[0], &press))
-		return edit_failed(edit, CLI_USAGE);
-	if (!edit_put_rule(edit, &press, result))
-		return edit_failed(edit, CLI_COULD_NOT);
-	lurk_words_for_press(&press, press_words);
-	lurk_words_result(result, gives);
-	snprintf(summary, sizeof summary, "%s now gives %s%s%s", press_words, gives, edit->where,
-		 press.on.kind == LURK_TARGET_PAIR ? ", left and right" : "");
-	if (!press.modifiers && !press.only)
-		edit_note_before(edit, &press.on);
-	return edit_finish(edit, summary);
-}
-
-int edit_map(struct edit *edit, const char *result_word)
-{
-	struct lurk_result result;
-	struct lurk_press unused;
-	uint8_t step[LURK_STEP_BYTES];
-	int status;
-
-	if ((status = edit_start(edit)) != CLI_DONE)
-		return edit_failed(edit, status);
-	/* The first of the two words that is wrong is told. */
-	if (!edit_read_press(edit, edit->words[0], &unused) ||
-	    !lurk_profile_result(result_word, cli_characters(edit->cli), &result, step, &edit->why))
-		return edit_failed(edit, CLI_USAGE);
-	return edit_map_result(edit, &result);
-}
-
-/* ---- lurk map ------------------------------------------------------------------------------- */
 
 enum { OPTION_TOGGLE = 1000 };
 
@@ -78,8 +39,8 @@ static void read_profile(struct map *map)
 {
 	if (map->edit.count != 1 || map->text || map->toggle || map->use)
 		return;
-	map->use = map->edit.cli->profile_option;
-	map->edit.cli->profile_option = NULL;
+	map->use = map->edit.cli->ws.wanted;
+	map->edit.cli->ws.wanted = NULL;
 }
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
@@ -100,7 +61,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		if (!map->edit.count)
 			argp_error(state, "say which key");
 		else if (map->edit.count == 1 && !map->text && !map->toggle && !map->use &&
-			 !map->edit.cli->profile_option)
+			 !map->edit.cli->ws.wanted)
 			argp_error(state, "say what it shall give: a key, --text TEXT or "
 					  "--profile NAME");
 		else if ((map->text != NULL) + (map->use != NULL) + map->toggle +
@@ -113,34 +74,35 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	}
 }
 
-static int map_more(struct map *map)
+/* The first of the words that is wrong is told. */
+static bool read_result(struct map *map, struct lurk_result *result, uint8_t step[LURK_STEP_BYTES])
 {
-	struct lurk_result result = {.kind = LURK_GIVES_TOGGLE};
-	int status;
+	struct lurk_edits *edits = &map->edit.edits;
 
-	if (map->text) {
-		result.kind = LURK_GIVES_TEXT;
-		result.text = (struct lurk_text){map->text, strlen(map->text)};
-	} else if (map->use) {
-		result.kind = LURK_GIVES_PROFILE;
-		result.text = (struct lurk_text){map->use, strlen(map->use)};
-	}
-	if ((status = edit_start(&map->edit)) != CLI_DONE)
-		return edit_failed(&map->edit, status);
-	if (result.kind == LURK_GIVES_TEXT && !edit_can_type(&map->edit, result.text))
-		return edit_failed(&map->edit, CLI_USAGE);
-	if (result.kind == LURK_GIVES_PROFILE && !edit_has_profile(&map->edit, result.text.bytes))
-		return edit_failed(&map->edit, CLI_USAGE);
-	return edit_map_result(&map->edit, &result);
+	if (map->text)
+		return lurk_edits_text(edits, map->text, result);
+	if (map->use)
+		return lurk_edits_profile(edits, map->use, result);
+	*result = (struct lurk_result){.kind = LURK_GIVES_TOGGLE};
+	return map->toggle || (lurk_edits_is_key(edits, map->edit.words[0]) &&
+			       lurk_edits_result(edits, map->edit.words[1], result, step));
 }
 
 int cli_map(struct cli *cli, int argc, char **argv)
 {
-	const struct argp argp = {options, parse_option, "KEY [to] RESULT", map_doc, edit_children,
-				  NULL,    NULL};
+	static const struct cli_words words = {options, parse_option, "KEY [to] RESULT", map_doc};
 	struct map map = {.edit = {.cli = cli, .most = 2}};
+	struct lurk_result result;
+	uint8_t step[LURK_STEP_BYTES];
+	int status;
 
-	cli_parse(cli, &argp, argc, argv, &map);
+	cli_parse(cli, &words, argc, argv, &map);
 	read_profile(&map);
-	return map.edit.count == 2 ? edit_map(&map.edit, map.edit.words[1]) : map_more(&map);
+	status = edit_begin(&map.edit);
+	if (status)
+		return status;
+	return edit_finish(&map.edit,
+			   read_result(&map, &result, step)
+				   ? lurk_edits_map(&map.edit.edits, map.edit.words[0], &result)
+				   : LURK_ASKED_WRONGLY);
 }

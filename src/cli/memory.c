@@ -1,9 +1,10 @@
 /* Memory that cannot be had, for the command and all its libraries: one line, and the end. What it
  * had written to a file is whole, since files are put in place whole. */
+#include <stdio.h>
 #include <stdlib.h>
 #include <unistd.h>
 
-#include "cli/cli.h"
+#include "cli/output.h"
 
 /* The sanitizers have allocators of their own. */
 #ifdef __has_feature

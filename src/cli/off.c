@@ -2,12 +2,14 @@
 #include <string.h>
 
 #include "cli/edit.h"
+#include "lurk/work/acting.h"
+#include "tell/lock.h"
 
 static int switch_all(struct cli *cli, bool off)
 {
 	struct lurk_machine *machine = cli_machine(cli);
 	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
-	char rules[48];
+	char rules[LURK_COUNT_WORDS];
 
 	if (!machine)
 		return CLI_COULD_NOT;
@@ -17,10 +19,7 @@ static int switch_all(struct cli *cli, bool off)
 	if (!lurk_machine_switch(machine, off, &outcome))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
 	if (cli->json) {
-		struct json_object *object = json_object_new_object();
-
-		json_object_object_add(object, "off", json_object_new_boolean(off));
-		cli_print_json(object);
+		printf("{\"off\":%s}\n", off ? "true" : "false");
 		return CLI_DONE;
 	}
 	if (off)
@@ -28,57 +27,18 @@ static int switch_all(struct cli *cli, bool off)
 		     "`lurk on` switches them on again; so does a restart of the computer.");
 	else
 		printf("In force again: %s.\n",
-		       cli_count(cli_rules_in_force(machine), "rule", rules));
-	cli_tell_locks(cli, &outcome.report);
+		       lurk_words_count(lurk_rules_in_force(machine), "rule", rules));
+	tell_locks(stdout, machine, &outcome.report);
 	return CLI_DONE;
 }
 
 /* Rules are kept, with `off:` in them. */
-static bool switch_rules(struct edit *edit, const struct lurk_rule *wanted, bool off,
-			 unsigned *count)
-{
-	const struct lurk_field field = {"off", off ? "true" : "false"};
-	struct cli *cli = edit->cli;
-
-	for (uint32_t i = 0; i < cli->profile.count; i++) {
-		const struct lurk_rule *rule = &cli->profile.rules[i];
-
-		if (rule->off == off || (edit->keyboard && rule->keyboard != edit->keyboard) ||
-		    !edit_touches(rule, wanted, true))
-			continue;
-		if (!lurk_edit_set(&cli->profile.yaml, cli->profile.nodes[i], &field, &edit->why) ||
-		    !cli_reread_profile(cli, &edit->why))
-			return false;
-		edit->line = cli->profile.rules[i].line;
-		++*count;
-	}
-	return true;
-}
-
 static int switch_key(struct edit *edit, bool off)
 {
-	struct lurk_rule wanted = {.gives = {.kind = LURK_GIVES_NOTHING}};
-	char words[LURK_WORDS], summary[300];
-	unsigned count = 0;
-	int status;
+	int status = edit_begin(edit);
 
-	if ((status = edit_start(edit)) != CLI_DONE)
-		return edit_failed(edit, status);
-	if (!edit_read_press(edit, edit->words[0], &wanted.press))
-		return edit_failed(edit, CLI_USAGE);
-	lurk_words_target(&wanted.press.on, words);
-	if (!switch_rules(edit, &wanted, off, &count))
-		return edit_failed(edit, CLI_COULD_NOT);
-	if (!count) {
-		lurk_say(&edit->why, "no rule on %s%s is switched %s", words, edit->where,
-			 off ? "on" : "off");
-		return edit_failed(edit, CLI_FOUND);
-	}
-	snprintf(summary, sizeof summary, "%s on %s%s %s switched %s%s",
-		 count == 1 ? "The rule" : "The rules", words, edit->where,
-		 count == 1 ? "is" : "are", off ? "off" : "on",
-		 off ? ", and kept in the file" : "");
-	return edit_finish(edit, summary);
+	return status ? status
+		      : edit_finish(edit, lurk_edits_switch(&edit->edits, edit->words[0], off));
 }
 
 static const struct argp_option options[] = {
@@ -89,11 +49,10 @@ static const struct argp_option options[] = {
 
 static int run(struct cli *cli, int argc, char **argv, bool off, const char *doc)
 {
-	const struct argp argp = {options, edit_parse_option, "[KEY]", doc, edit_children, NULL,
-				  NULL};
+	const struct cli_words words = {options, edit_parse_option, "[KEY]", doc};
 	struct edit edit = {.cli = cli, .most = 1, .optional = true};
 
-	cli_parse(cli, &argp, argc, argv, &edit);
+	cli_parse(cli, &words, argc, argv, &edit);
 	return edit.count ? switch_key(&edit, off) : switch_all(cli, off);
 }
 

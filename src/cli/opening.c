@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 
 #include "cli/cli.h"
+#include "lurk/text/memory.h"
 
 /* The demo's files, for a folder without a desk. */
 extern const char cli_demo_desk[], cli_demo_keyboards[];
@@ -94,12 +95,10 @@ struct lurk_computer *cli_computer(struct cli *cli)
 	}
 	if (!cli_make_desk(cli->desk, false))
 		return NULL;
-	computer = calloc(1, sizeof *computer);
-	if (!computer)
-		abort();
+	computer = lurk_allocate(1, sizeof *computer);
 	if (!lurk_computer_open(computer, cli->desk, &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
-		free(computer);
+		lurk_release(computer);
 		return NULL;
 	}
 	tell_lost_rules(&computer->session.store);

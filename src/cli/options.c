@@ -21,7 +21,7 @@ static const struct argp_option common_options[] = {
 static void take_alias(struct cli *cli, char *name, char *equals)
 {
 	*equals = '\0';
-	cli->aliases[cli->alias_count++] = (struct cli_alias){name, equals + 1, 0};
+	cli->ws.aliases[cli->ws.alias_count++] = (struct lurk_alias){name, equals + 1, 0};
 }
 
 static error_t parse_common(int key, char *arg, struct argp_state *state)
@@ -34,14 +34,14 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 		cli->desk = arg;
 		return 0;
 	case 'p':
-		cli->profile_option = arg;
+		cli->ws.wanted = arg;
 		return 0;
 	case 'j':
 		cli->json = true;
 		return 0;
 	case OPTION_AS:
 		equals = strchr(arg, '=');
-		if (!equals || equals == arg || !equals[1] || cli->alias_count == CLI_ALIASES)
+		if (!equals || equals == arg || !equals[1] || cli->ws.alias_count == LURK_ALIASES)
 			argp_error(state, "`--as %s` is written --as NAME=MINE", arg);
 		else
 			take_alias(cli, arg, equals);
@@ -53,33 +53,56 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 
 const struct argp cli_common_argp = {common_options, parse_common, NULL, NULL, NULL, NULL, NULL};
 
-void cli_parse(struct cli *cli, const struct argp *argp, int argc, char **argv, void *input)
+struct parsing {
+	struct cli *cli;
+	const struct cli_words *words;
+	void *input;
+};
+
+static error_t parse_one(int key, char *arg, struct argp_state *state)
 {
+	struct parsing *p = state->input;
+	error_t result = ARGP_ERR_UNKNOWN;
+
+	if (key == ARGP_KEY_INIT) {
+		state->child_inputs[0] = p->cli;
+		return 0;
+	}
+	state->input = p->input;
+	if (p->words->parse)
+		result = p->words->parse(key, arg, state);
+	state->input = p;
+	if (result == ARGP_ERR_UNKNOWN && key == ARGP_KEY_ARG && !*p->words->arguments)
+		argp_error(state, "`%s` is not expected here", arg);
+	return result;
+}
+
+void cli_parse(struct cli *cli, const struct cli_words *words, int argc, char **argv, void *input)
+{
+	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+	const struct argp argp = {words->options, parse_one, words->arguments, words->doc, children,
+				  NULL,           NULL};
+	struct parsing parsing = {cli, words, input};
 	static char name[64];
 	char *word = argv[0];
 
-	(void)cli;
 	snprintf(name, sizeof name, "lurk %s", word);
 	argv[0] = name;
-	argp_parse(argp, argc, argv, 0, NULL, input);
+	argp_parse(&argp, argc, argv, 0, NULL, &parsing);
 	argv[0] = word;
-}
-
-static error_t parse_plain(int key, char *arg, struct argp_state *state)
-{
-	if (key == ARGP_KEY_INIT)
-		state->child_inputs[0] = state->input;
-	else if (key == ARGP_KEY_ARG)
-		argp_error(state, "`%s` is not expected here", arg);
-	else
-		return ARGP_ERR_UNKNOWN;
-	return 0;
 }
 
 void cli_parse_plain(struct cli *cli, int argc, char **argv, const char *doc)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {NULL, parse_plain, "", doc, children, NULL, NULL};
+	const struct cli_words words = {NULL, NULL, "", doc};
 
-	cli_parse(cli, &argp, argc, argv, cli);
+	cli_parse(cli, &words, argc, argv, NULL);
+}
+
+bool cli_read_version(const char *text, uint64_t *version)
+{
+	char *end;
+
+	*version = strtoull(text, &end, 10);
+	return *text >= '0' && *text <= '9' && !*end && *version;
 }

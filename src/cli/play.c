@@ -1,44 +1,15 @@
 /* play: a script on a simulated desk. */
-#include <errno.h>
 #include <string.h>
-#include <unistd.h>
 
-#include "cli/cli.h"
+#include "cli/applying.h"
+#include "cli/commands.h"
+#include "cli/script.h"
+#include "tell/json.h"
+#include "terminal/watch.h"
 
-FILE *cli_open_script(const char *path)
+static bool apply_files(void *data, struct lurk_message *message)
 {
-	FILE *file = strcmp(path, "-") ? fopen(path, "r") : stdin;
-
-	if (!file)
-		cli_fail(CLI_COULD_NOT, "%s: %s", path, strerror(errno));
-	else if (isatty(fileno(file)))
-		fputs("Type what happens on the desk, a line each, such as `press CapsLock on "
-		      "wagtail`; "
-		      "Ctrl+D ends.\n",
-		      stderr);
-	return file;
-}
-
-bool cli_play_watched(struct cli *cli, const char *script, lurk_watch *watch, void *data,
-		      struct lurk_message *message)
-{
-	struct lurk_computer *computer = cli_computer(cli);
-	FILE *file = computer ? cli_open_script(script) : NULL;
-	bool fine;
-
-	if (!file)
-		return lurk_say(message, "%s", "");
-	lurk_session_watch(&computer->session, watch, data);
-	fine = lurk_computer_play(computer, script, file, message);
-	lurk_session_watch(&computer->session, NULL, NULL);
-	if (file != stdin)
-		fclose(file);
-	return fine;
-}
-
-bool cli_play_apply(void *data, struct lurk_message *message)
-{
-	return cli_apply_profile(data, message);
+	return cli_apply_files(data, false, message);
 }
 
 /* Columns: what came over the wire, which key that is, what the computer got. */
@@ -49,19 +20,19 @@ static void show_row(void *data, const struct lurk_play_row *row)
 
 	if (cli->json) {
 		object = json_object_new_object();
-		json_object_object_add(object, "line", json_object_new_int64(row->line));
-		json_object_object_add(object, "action", json_object_new_string(row->action));
-		json_object_object_add(object, "keyboard", json_object_new_string(row->keyboard));
-		json_object_object_add(object, "wire", json_object_new_string(row->wire));
-		json_object_object_add(object, "key", json_object_new_string(row->key));
-		json_object_object_add(object, "got", json_object_new_string(row->got));
-		json_object_object_add(object, "text", json_object_new_string(row->text));
-		json_object_object_add(object, "note", json_object_new_string(row->note));
-		cli_print_json(object);
+		tell_put_number(object, "line", row->line);
+		tell_put_text(object, "action", row->action);
+		tell_put_text(object, "keyboard", row->keyboard);
+		tell_put_text(object, "wire", row->wire);
+		tell_put_text(object, "key", row->key);
+		tell_put_text(object, "got", row->got);
+		tell_put_text(object, "text", row->text);
+		tell_put_text(object, "note", row->note);
+		term_json(object);
 		return;
 	}
 	if (*row->action) {
-		cli_print_strong(row->action);
+		term_strong(row->action);
 		putchar('\n');
 	}
 	if (!*row->wire && *row->got) {
@@ -79,7 +50,6 @@ static void show_row(void *data, const struct lurk_play_row *row)
 }
 
 struct play {
-	struct cli *cli;
 	const char *script;
 };
 
@@ -88,9 +58,6 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	struct play *play = state->input;
 
 	switch (key) {
-	case ARGP_KEY_INIT:
-		state->child_inputs[0] = play->cli;
-		return 0;
 	case ARGP_KEY_ARG:
 		if (play->script)
 			argp_error(state, "one script at a time");
@@ -107,11 +74,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 
 int cli_play(struct cli *cli, int argc, char **argv)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
-	const struct argp argp = {
-		NULL,
-		parse_option,
-		"SCRIPT",
+	static const struct cli_words words = {
+		NULL, parse_option, "SCRIPT",
 		"Play a script on a simulated desk: line by line what is "
 		"pressed, what goes over the wire, what the "
 		"computer gets."
@@ -121,16 +85,13 @@ int cli_play(struct cli *cli, int argc, char **argv)
 		"  plug KEYBOARD [by radio] [in PLACE]  unplug KEYBOARD\n"
 		"  apply   keep   reboot   cut power [after N bytes]   power on\n\n"
 		"Example:\n"
-		"  echo 'press CapsLock on wagtail' | lurk --desk hide play -",
-		children,
-		NULL,
-		NULL};
-	struct play play = {.cli = cli};
+		"  echo 'press CapsLock on wagtail' | lurk --desk hide play -"};
+	struct play play = {0};
 	struct lurk_message why;
 	FILE *script;
 	bool fine;
 
-	cli_parse(cli, &argp, argc, argv, &play);
+	cli_parse(cli, &words, argc, argv, &play);
 	if (!cli_read_files(cli) || !cli_computer(cli))
 		return CLI_COULD_NOT;
 	script = cli_open_script(play.script);
@@ -138,7 +99,7 @@ int cli_play(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	cli->computer->data = cli;
 	cli->computer->show = show_row;
-	cli->computer->apply = cli_play_apply;
+	cli->computer->apply = apply_files;
 	if (!cli->json)
 		printf("  %-24s  %-26s  %s\n", "on the wire", "key", "→ the computer gets");
 	fine = lurk_computer_play(cli->computer, play.script, script, &why);

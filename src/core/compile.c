@@ -8,6 +8,7 @@
  * A code's actions stand together: the one for a press whatever is held, then those for presses
  * with modifiers. Which of them acts is looked up by the set of modifiers held, in a table that was
  * made here (a shape): so a press costs the same however many rules its key has. */
+#include "core/bare_rule.h"
 #include "core/keyhash.h"
 #include "core/mem.h"
 
@@ -26,7 +27,9 @@ struct build {
 	struct lurk_keymap_slot *slots;
 	struct lurk_action *actions;
 	uint8_t *shapes;
-	bool crowded; /* the seed does not do */
+	uint16_t next; /* action, where each code has one */
+	bool crowded;  /* the seed does not do */
+	bool apart;    /* rules for all keyboards leave this one alone */
 };
 
 /* A change as it is put in. */
@@ -34,23 +37,26 @@ struct entry {
 	const struct lurk_rule *rule;
 	const struct lurk_change *change;
 	uint32_t index, code;
-	unsigned rank;
+	unsigned layer;
 	uint8_t kind;
 };
 
 typedef enum lurk_error put_in(struct build *b, const struct entry *entry);
 
-static bool applies(const struct lurk_compile_job *job, const struct lurk_rule *rule)
+static bool stands_apart(const struct lurk_compile_job *job)
 {
 	struct lurk_keyboard keyboard;
 
-	if (rule->off || (rule->keyboard && rule->keyboard != job->keyboard) ||
-	    (job->toggles_only && rule->gives.kind != LURK_GIVES_TOGGLE))
+	if (!job->keyboard)
 		return false;
-	if (rule->keyboard || !job->keyboard)
-		return true;
 	lurk_image_keyboard(job->image, job->keyboard - 1U, &keyboard);
-	return !keyboard.apart;
+	return keyboard.apart;
+}
+
+static bool applies(const struct build *b, const struct lurk_rule *rule)
+{
+	return !rule->off && (!b->job->toggles_only || rule->gives.kind == LURK_GIVES_TOGGLE) &&
+	       (rule->keyboard ? rule->keyboard == b->job->keyboard : !b->apart);
 }
 
 /* Modifier keys with which a rule does not act. */
@@ -76,9 +82,9 @@ static bool varies(const struct lurk_rule *rule)
 
 /* ---- The hash table ------------------------------------------------------------------------- */
 
-static struct lurk_keymap_slot *find_slot(const struct build *b, uint32_t code, uint8_t kind)
+static struct lurk_keymap_slot *find_hashed(const struct build *b, uint32_t code, uint8_t kind,
+					    uint32_t hash)
 {
-	uint32_t hash = lurk_keymap_hash(code, kind, b->map->seed);
 	struct lurk_keymap_slot *one = &b->slots[hash & b->map->mask];
 	struct lurk_keymap_slot *two = &b->slots[hash >> 16 & b->map->mask];
 
@@ -87,13 +93,17 @@ static struct lurk_keymap_slot *find_slot(const struct build *b, uint32_t code, 
 	return two->action && two->code == code && two->kind == kind ? two : NULL;
 }
 
-static void insert(struct build *b, struct lurk_keymap_slot entry)
+static struct lurk_keymap_slot *find_slot(const struct build *b, uint32_t code, uint8_t kind)
 {
-	uint32_t at = lurk_keymap_hash(entry.code, entry.kind, b->map->seed) & b->map->mask;
+	return find_hashed(b, code, kind, lurk_keymap_hash(code, kind, b->map->seed));
+}
+
+static void insert(struct build *b, struct lurk_keymap_slot entry, uint32_t hash)
+{
+	uint32_t at = hash & b->map->mask;
 
 	for (unsigned kick = 0; kick < KICKS; kick++) {
 		struct lurk_keymap_slot out = b->slots[at];
-		uint32_t hash;
 
 		b->slots[at] = entry;
 		if (!out.action)
@@ -108,10 +118,11 @@ static void insert(struct build *b, struct lurk_keymap_slot entry)
 /* Makes room for a code, and counts what it has with modifiers. */
 static enum lurk_error claim(struct build *b, uint32_t code, uint8_t kind, bool variant)
 {
-	struct lurk_keymap_slot *slot = find_slot(b, code, kind);
+	const uint32_t hash = lurk_keymap_hash(code, kind, b->map->seed);
+	struct lurk_keymap_slot *slot = find_hashed(b, code, kind, hash);
 
 	if (!slot) {
-		insert(b, (struct lurk_keymap_slot){code, kind, variant, 1});
+		insert(b, (struct lurk_keymap_slot){code, kind, variant, 1}, hash);
 		return LURK_OK;
 	}
 	if (variant && slot->variants == VARIANTS_MAX)
@@ -130,7 +141,6 @@ static void place_actions(struct build *b)
 {
 	uint16_t next = 1;
 
-	b->actions[0] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
 	for (uint32_t i = 0; i <= b->map->mask; i++) {
 		if (!b->slots[i].action)
 			continue;
@@ -146,7 +156,7 @@ static void place_actions(struct build *b)
 
 /* The action of a press, a new one without a rank where it is the first for these modifiers; and a
  * rule that is for the same press and as specific, whatever either gives, or NULL. */
-static struct lurk_action *action_for(struct build *b, const struct entry *entry,
+static struct lurk_action *action_for(struct build *b, const struct entry *entry, unsigned rank,
 				      const struct lurk_action **rival)
 {
 	struct lurk_keymap_slot *slot = find_slot(b, entry->code, entry->kind);
@@ -159,7 +169,7 @@ static struct lurk_action *action_for(struct build *b, const struct entry *entry
 	for (unsigned i = 0; i <= slot->variants; i++) {
 		if (base[i].modifiers != press->modifiers || base[i].only != press->only)
 			continue;
-		if (base[i].rank == entry->rank)
+		if (base[i].rank == rank)
 			*rival = &base[i];
 		if (i && !same && base[i].unless == when_not)
 			same = &base[i];
@@ -173,71 +183,117 @@ static struct lurk_action *action_for(struct build *b, const struct entry *entry
 }
 
 static enum lurk_error set_result(struct build *b, struct lurk_action *action,
-				  const struct entry *entry)
+				  const struct entry *entry, unsigned rank)
 {
 	const struct lurk_result *gives = &entry->rule->gives;
 	static const char previous[] = "previous";
+	struct lurk_rule whole;
 
 	action->key = entry->change->key;
 	action->gives = entry->change->gives;
 	action->steps = (const uint8_t *)gives->steps.bytes;
 	action->step_count = (uint16_t)(gives->steps.length / LURK_STEP_BYTES);
-	action->rank = (uint16_t)entry->rank;
+	action->rank = (uint16_t)rank;
 	action->rule = (uint16_t)entry->index;
 	action->more = action->gives >= LURK_GIVES_CHORDS ||
 		       (varies(entry->rule) && action->gives != LURK_GIVES_ITSELF);
 	action->key = action->gives == LURK_GIVES_KEY ? action->key : (uint16_t)LURK_KEY_NONE;
 	if (action->gives != LURK_GIVES_PROFILE)
 		return LURK_OK;
+	lurk_image_rule(b->job->image, entry->index, &whole);
 	/* LURK_PREVIOUS is one less than none. */
-	action->key = (uint16_t)(lurk_image_find_profile(b->job->image, gives->text) - 1U);
+	action->key = (uint16_t)(lurk_image_find_profile(b->job->image, whole.gives.text) - 1U);
 	if (action->key == LURK_PREVIOUS &&
-	    (gives->text.length != sizeof previous - 1 ||
-	     memcmp(gives->text.bytes, previous, sizeof previous - 1) != 0)) {
+	    (whole.gives.text.length != sizeof previous - 1 ||
+	     memcmp(whole.gives.text.bytes, previous, sizeof previous - 1) != 0)) {
 		b->report->rules[0] = b->report->rules[1] = entry->index;
 		return LURK_ERR_NO_PROFILE;
 	}
 	return LURK_OK;
 }
 
-static enum lurk_error fill_in(struct build *b, const struct entry *entry)
+/* The more specific change has the press; two that are as specific are a conflict. */
+static enum lurk_error settle(struct build *b, const struct entry *entry, unsigned rank,
+			      struct lurk_action *action, const struct lurk_action *rival)
 {
-	const struct lurk_action *other;
-	struct lurk_action *action = action_for(b, entry, &other);
-
-	if (other) {
-		b->report->rules[0] = other->rule;
+	if (rival) {
+		b->report->rules[0] = rival->rule;
 		b->report->rules[1] = entry->index;
 		return LURK_ERR_CONFLICT;
 	}
-	return action->rank > entry->rank ? LURK_OK : set_result(b, action, entry);
+	return action->rank > rank ? LURK_OK : set_result(b, action, entry, rank);
+}
+
+static unsigned rank_of(const struct entry *entry)
+{
+	return lurk_change_rank(entry->rule, entry->change) | entry->layer;
+}
+
+static enum lurk_error fill_in(struct build *b, const struct entry *entry)
+{
+	const unsigned rank = rank_of(entry);
+	const struct lurk_action *rival;
+	struct lurk_action *action = action_for(b, entry, rank, &rival);
+
+	return settle(b, entry, rank, action, rival);
+}
+
+/* Where no rule depends on modifiers a code has one action, which is known as soon as the code is.
+ */
+static struct lurk_action *only_action(struct build *b, uint32_t code, uint8_t kind)
+{
+	const uint32_t hash = lurk_keymap_hash(code, kind, b->map->seed);
+	const struct lurk_keymap_slot *slot = find_hashed(b, code, kind, hash);
+
+	if (slot)
+		return &b->actions[slot->action];
+	b->actions[b->next] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
+	insert(b, (struct lurk_keymap_slot){code, kind, 0, b->next}, hash);
+	return &b->actions[b->next++];
+}
+
+static enum lurk_error claim_and_fill(struct build *b, const struct entry *entry)
+{
+	const unsigned rank = rank_of(entry);
+	struct lurk_action *action = only_action(b, entry->code, entry->kind);
+
+	return settle(b, entry, rank, action, action->rank == rank ? action : NULL);
+}
+
+/* Most rules are one change, and need not be broken up. */
+static bool is_single(const struct lurk_rule *rule)
+{
+	return !rule->swap && rule->gives.kind != LURK_GIVES_PAIR &&
+	       (rule->press.on.kind == LURK_TARGET_KEY || rule->press.on.kind == LURK_TARGET_SCAN);
+}
+
+static enum lurk_error put_change(struct build *b, const struct lurk_rule *rule,
+				  const struct lurk_change *change, uint32_t index, unsigned layer,
+				  put_in *put)
+{
+	struct entry entry = {rule, change, index, change->on.key, layer, LURK_SCAN_NONE};
+
+	if (change->on.kind == LURK_TARGET_SCAN) {
+		lurk_scan scan = lurk_scan_on(change->on.scan, (enum lurk_wiring)b->job->wiring);
+
+		if (scan.kind == LURK_SCAN_NONE)
+			return LURK_OK; /* a keyboard so wired never sends it */
+		entry.code = scan.code;
+		entry.kind = scan.kind;
+	}
+	return put(b, &entry);
 }
 
 static enum lurk_error each_change(struct build *b, const struct lurk_rule *rule, uint32_t index,
 				   unsigned layer, put_in *put)
 {
-	struct lurk_change change;
+	struct lurk_change change = {rule->press.on, rule->gives.kind, rule->gives.key};
 	enum lurk_error error = LURK_OK;
 
-	for (unsigned c = 0; !error && !b->crowded && lurk_rule_change(rule, c, &change); c++) {
-		struct entry entry = {rule,
-				      &change,
-				      index,
-				      change.on.key,
-				      lurk_change_rank(rule, &change) | layer,
-				      LURK_SCAN_NONE};
-
-		if (change.on.kind == LURK_TARGET_SCAN) {
-			lurk_scan scan =
-				lurk_scan_on(change.on.scan, (enum lurk_wiring)b->job->wiring);
-
-			if (scan.kind == LURK_SCAN_NONE)
-				continue; /* a keyboard so wired never sends it */
-			entry.code = scan.code;
-			entry.kind = scan.kind;
-		}
-		error = put(b, &entry);
-	}
+	if (is_single(rule))
+		return put_change(b, rule, &change, index, layer, put);
+	for (unsigned c = 0; !error && !b->crowded && lurk_rule_change(rule, c, &change); c++)
+		error = put_change(b, rule, &change, index, layer, put);
 	return error;
 }
 
@@ -254,8 +310,8 @@ static enum lurk_error each_rule(struct build *b, put_in *put)
 			struct lurk_rule rule;
 			enum lurk_error error = LURK_OK;
 
-			lurk_image_rule(b->job->image, index, &rule);
-			if (applies(b->job, &rule))
+			lurk_bare_rule(b->job->image, index, &rule);
+			if (applies(b, &rule))
 				error = each_change(b, &rule, index, layer, put);
 			if (error || b->crowded)
 				return error;
@@ -287,12 +343,16 @@ static bool press_only(const struct lurk_compile_job *job, unsigned index, lurk_
 	return false;
 }
 
-static void claim_taps(struct build *b)
+static void claim_taps(struct build *b, bool variants)
 {
 	lurk_key key;
 
-	for (unsigned i = 0; !b->crowded && press_only(b->job, i, &key); i++)
-		claim(b, key, LURK_SCAN_NONE, false);
+	for (unsigned i = 0; !b->crowded && press_only(b->job, i, &key); i++) {
+		if (variants)
+			claim(b, key, LURK_SCAN_NONE, false);
+		else
+			only_action(b, key, LURK_SCAN_NONE);
+	}
 }
 
 static void mark_taps(struct build *b)
@@ -324,8 +384,6 @@ static void draw_shape(const struct lurk_action *base, unsigned variants, uint8_
 /* Shapes that are the same are kept once. */
 static void draw_shapes(struct build *b)
 {
-	memset(b->shapes, 0, LURK_SHAPE_SIZE);
-	b->map->shape_count = 1;
 	for (uint32_t i = 0; i <= b->map->mask; i++) {
 		const struct lurk_keymap_slot *slot = &b->slots[i];
 		uint8_t *fresh = b->shapes + (size_t)b->map->shape_count * LURK_SHAPE_SIZE;
@@ -356,35 +414,46 @@ struct counts {
 	size_t actions, variants;
 };
 
-static enum lurk_error count(const struct lurk_compile_job *job, struct lurk_compile_report *report,
-			     struct counts *counts)
+static unsigned changes_of(const struct lurk_rule *rule)
 {
-	unsigned next = job->profile + 1U;
+	struct lurk_change change;
+	unsigned count = 0;
+
+	if (is_single(rule))
+		return 1;
+	while (lurk_rule_change(rule, count, &change))
+		count++;
+	return count;
+}
+
+static enum lurk_error count(const struct build *b, struct counts *counts)
+{
+	const struct lurk_image *image = b->job->image;
+	unsigned next = b->job->profile + 1U;
 	lurk_key key;
 
 	while (next) {
 		struct lurk_profile profile;
 
-		lurk_image_profile(job->image, next - 1, &profile);
+		lurk_image_profile(image, next - 1, &profile);
 		for (uint32_t i = 0; i < profile.rule_count; i++) {
-			struct lurk_change change;
 			struct lurk_rule rule;
+			unsigned changes;
 
-			lurk_image_rule(job->image, profile.first_rule + i, &rule);
-			if (!applies(job, &rule))
+			lurk_bare_rule(image, profile.first_rule + i, &rule);
+			if (!applies(b, &rule))
 				continue;
 			if (untyped(&rule)) {
-				report->rules[0] = report->rules[1] = profile.first_rule + i;
+				b->report->rules[0] = b->report->rules[1] = profile.first_rule + i;
 				return LURK_ERR_UNTYPED;
 			}
-			for (unsigned c = 0; lurk_rule_change(&rule, c, &change); c++) {
-				counts->actions += varies(&rule) ? 2 : 1;
-				counts->variants += varies(&rule);
-			}
+			changes = changes_of(&rule);
+			counts->variants += varies(&rule) ? changes : 0;
+			counts->actions += varies(&rule) ? 2 * changes : changes;
 		}
 		next = profile.based_on;
 	}
-	for (unsigned i = 0; press_only(job, i, &key); i++)
+	for (unsigned i = 0; press_only(b->job, i, &key); i++)
 		counts->actions++;
 	return counts->actions < ACTIONS_MAX ? LURK_OK : LURK_ERR_CONTENT;
 }
@@ -395,20 +464,30 @@ static size_t size_of(size_t slots, size_t actions, size_t shapes)
 	       actions * sizeof(struct lurk_action) + shapes * LURK_SHAPE_SIZE;
 }
 
-static enum lurk_error build(struct build *b)
+static enum lurk_error build(struct build *b, bool variants)
 {
-	enum lurk_error error = each_rule(b, claim_entry);
+	enum lurk_error error;
 
+	b->next = 1;
+	b->actions[0] = (struct lurk_action){.gives = LURK_GIVES_ITSELF};
+	error = each_rule(b, variants ? claim_entry : claim_and_fill);
 	if (!error)
-		claim_taps(b);
+		claim_taps(b, variants);
 	if (error || b->crowded)
 		return error;
-	place_actions(b);
-	error = each_rule(b, fill_in);
-	if (error)
-		return error;
+	if (variants) {
+		place_actions(b);
+		error = each_rule(b, fill_in);
+		if (error)
+			return error;
+	} else {
+		b->map->action_count = b->next;
+	}
 	mark_taps(b);
-	draw_shapes(b);
+	memset(b->shapes, 0, LURK_SHAPE_SIZE);
+	b->map->shape_count = 1;
+	if (variants)
+		draw_shapes(b);
 	b->map->minds_modifiers = b->map->shape_count > 1;
 	for (uint16_t i = 0; i < b->map->action_count; i++)
 		b->map->minds_modifiers |= b->actions[i].step_count > 0;
@@ -419,13 +498,13 @@ static enum lurk_error build(struct build *b)
 enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, size_t size,
 			     struct lurk_keymap **keymap, struct lurk_compile_report *report)
 {
-	struct build b = {.job = job, .report = report};
+	struct build b = {.job = job, .report = report, .apart = stands_apart(job)};
 	struct counts counts = {0, 0};
 	size_t slots = 8;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	error = count(job, report, &counts);
+	error = count(&b, &counts);
 	if (error)
 		return error;
 	while (slots < counts.actions * 5 / 2)
@@ -445,7 +524,7 @@ enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, s
 		memset(b.slots, 0, slots * sizeof *b.slots);
 		b.map->seed = seed * 0x85ebca6bU;
 		b.crowded = false;
-		error = build(&b);
+		error = build(&b, counts.variants);
 		if (error)
 			return error;
 		if (b.crowded)

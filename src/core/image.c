@@ -1,6 +1,8 @@
 /* Images: rules and keyboards as bytes, and back. */
 #include "lurk/image.h"
 
+#include "core/bare_rule.h"
+#include "core/bytes.h"
 #include "core/mem.h"
 
 enum {
@@ -10,14 +12,60 @@ enum {
 	AT_CRC = 12,
 	AT_SEQUENCE = 16,
 	AT_SAVED = 24,
-	AT_COUNTS = 32,
+	AT_PROFILES = 32,
+	AT_KEYBOARDS = 34,
+	AT_RECOGNISERS = 36,
+	AT_QUIRKS = 38,
+	AT_RULES = 40,
+	AT_STRINGS = 44,
 	AT_SAVED_BY = 48,
 	HEADER_SIZE = 52,
-	TEXT_SIZE = 8,
+};
+enum { TEXT_OFFSET = 0, TEXT_LENGTH = 4 };
+enum {
+	PROFILE_NAME = 0,
+	PROFILE_SOURCE = 8,
+	PROFILE_FIRST_RULE = 16,
+	PROFILE_RULES = 20,
+	PROFILE_WAY = 24,
+	PROFILE_BASED_ON = 26,
+	PROFILE_WORD = 28,
 	PROFILE_SIZE = 36,
+};
+enum {
+	KEYBOARD_NAME = 0,
+	KEYBOARD_FIRST_RECOGNISER = 8,
+	KEYBOARD_RECOGNISERS = 10,
+	KEYBOARD_FIRST_QUIRK = 12,
+	KEYBOARD_QUIRKS = 14,
+	KEYBOARD_FLAGS = 16,
 	KEYBOARD_SIZE = 20,
+};
+enum {
+	RECOGNISER_BUS = 0,
+	RECOGNISER_FLAGS = 1,
+	RECOGNISER_VENDOR = 2,
+	RECOGNISER_PRODUCT = 4,
+	RECOGNISER_SERIAL = 8,
+	RECOGNISER_NAME = 16,
+	RECOGNISER_PLACE = 24,
 	RECOGNISER_SIZE = 32,
-	QUIRK_SIZE = 4,
+};
+enum { QUIRK_KIND = 0, QUIRK_KEY = 2, QUIRK_SIZE = 4 };
+enum {
+	RULE_TARGET = 0,
+	RULE_GIVES = 1,
+	RULE_FLAGS = 2,
+	RULE_SCAN_KIND = 3,
+	RULE_PRESSED = 4,
+	RULE_GIVEN = 6,
+	RULE_SCAN = 8,
+	RULE_MODIFIERS = 12,
+	RULE_KEYBOARD = 14,
+	RULE_LINE = 16,
+	RULE_TEXT = 20,
+	RULE_NOTE = 28,
+	RULE_STEPS = 36,
 	RULE_SIZE = 44,
 };
 
@@ -26,59 +74,6 @@ enum { KEYBOARD_APART = 1 };
 enum { RULE_SWAP = 1, RULE_OFF = 2, RULE_ONLY = 4 };
 
 static const uint8_t magic[4] = {'L', 'U', 'R', 'K'};
-
-/* ---- Little-endian, a byte at a time ------------------------------------------------------- */
-
-static uint16_t get16(const uint8_t *at)
-{
-	return (uint16_t)(at[0] | at[1] << 8);
-}
-
-static uint32_t get32(const uint8_t *at)
-{
-	return get16(at) | (uint32_t)get16(at + 2) << 16;
-}
-
-static uint64_t get64(const uint8_t *at)
-{
-	return get32(at) | (uint64_t)get32(at + 4) << 32;
-}
-
-static void put16(uint8_t *at, unsigned value)
-{
-	at[0] = (uint8_t)value;
-	at[1] = (uint8_t)(value >> 8);
-}
-
-static void put32(uint8_t *at, uint32_t value)
-{
-	put16(at, value & 0xffff);
-	put16(at + 2, value >> 16);
-}
-
-static void put64(uint8_t *at, uint64_t value)
-{
-	put32(at, (uint32_t)value);
-	put32(at + 4, (uint32_t)(value >> 32));
-}
-
-/* The CRC-32 of IEEE 802.3. */
-static uint32_t crc32(const uint8_t *bytes, size_t length)
-{
-	/* What four bits make of it, for each value of them. */
-	static const uint32_t by_four[16] = {0x00000000, 0x1db71064, 0x3b6e20c8, 0x26d930ac,
-					     0x76dc4190, 0x6b6b51f4, 0x4db26158, 0x5005713c,
-					     0xedb88320, 0xf00f9344, 0xd6d6a3e8, 0xcb61b38c,
-					     0x9b64c2b0, 0x86d3d2d4, 0xa00ae278, 0xbdbdf21c};
-	uint32_t crc = 0xffffffff;
-
-	for (size_t i = 0; i < length; i++) {
-		crc ^= bytes[i];
-		crc = crc >> 4 ^ by_four[crc & 0xf];
-		crc = crc >> 4 ^ by_four[crc & 0xf];
-	}
-	return ~crc;
-}
 
 /* ---- Writing ------------------------------------------------------------------------------- */
 
@@ -107,8 +102,8 @@ static void write_text(struct writer *w, uint8_t *at, struct lurk_text text)
 	if (text.length > 0xffff)
 		w->bad = true;
 	if (at && end <= w->size) {
-		put32(at, (uint32_t)w->string_at);
-		put16(at + 4, (unsigned)text.length);
+		put32(at + TEXT_OFFSET, (uint32_t)w->string_at);
+		put16(at + TEXT_LENGTH, (unsigned)text.length);
 		if (text.length)
 			memcpy(w->bytes + w->strings + w->string_at, text.bytes, text.length);
 	}
@@ -120,15 +115,15 @@ static void write_recogniser(struct writer *w, const struct lurk_recogniser *r)
 	uint8_t *at = claim(w, RECOGNISER_SIZE);
 
 	if (at) {
-		at[0] = r->bus;
-		at[1] = (uint8_t)((r->built_in ? RECOGNISER_BUILT_IN : 0) |
-				  (r->by_product ? RECOGNISER_BY_PRODUCT : 0));
-		put16(at + 2, r->vendor);
-		put16(at + 4, r->product);
+		at[RECOGNISER_BUS] = r->bus;
+		at[RECOGNISER_FLAGS] = (uint8_t)((r->built_in ? RECOGNISER_BUILT_IN : 0) |
+						 (r->by_product ? RECOGNISER_BY_PRODUCT : 0));
+		put16(at + RECOGNISER_VENDOR, r->vendor);
+		put16(at + RECOGNISER_PRODUCT, r->product);
 	}
-	write_text(w, at ? at + 8 : NULL, r->serial);
-	write_text(w, at ? at + 16 : NULL, r->name);
-	write_text(w, at ? at + 24 : NULL, r->place);
+	write_text(w, at ? at + RECOGNISER_SERIAL : NULL, r->serial);
+	write_text(w, at ? at + RECOGNISER_NAME : NULL, r->name);
+	write_text(w, at ? at + RECOGNISER_PLACE : NULL, r->place);
 }
 
 static void write_rule(struct writer *w, const struct lurk_rule *rule)
@@ -136,21 +131,22 @@ static void write_rule(struct writer *w, const struct lurk_rule *rule)
 	uint8_t *at = claim(w, RULE_SIZE);
 
 	if (at) {
-		at[0] = rule->press.on.kind;
-		at[1] = rule->gives.kind;
-		at[2] = (uint8_t)((rule->swap ? RULE_SWAP : 0) | (rule->off ? RULE_OFF : 0) |
+		at[RULE_TARGET] = rule->press.on.kind;
+		at[RULE_GIVES] = rule->gives.kind;
+		at[RULE_FLAGS] =
+			(uint8_t)((rule->swap ? RULE_SWAP : 0) | (rule->off ? RULE_OFF : 0) |
 				  (rule->press.only ? RULE_ONLY : 0));
-		at[3] = rule->press.on.scan.kind;
-		put16(at + 4, rule->press.on.key);
-		put16(at + 6, rule->gives.key);
-		put32(at + 8, rule->press.on.scan.code);
-		put16(at + 12, rule->press.modifiers);
-		put16(at + 14, rule->keyboard);
-		put32(at + 16, rule->line);
+		at[RULE_SCAN_KIND] = rule->press.on.scan.kind;
+		put16(at + RULE_PRESSED, rule->press.on.key);
+		put16(at + RULE_GIVEN, rule->gives.key);
+		put32(at + RULE_SCAN, rule->press.on.scan.code);
+		put16(at + RULE_MODIFIERS, rule->press.modifiers);
+		put16(at + RULE_KEYBOARD, rule->keyboard);
+		put32(at + RULE_LINE, rule->line);
 	}
-	write_text(w, at ? at + 20 : NULL, rule->gives.text);
-	write_text(w, at ? at + 28 : NULL, rule->note);
-	write_text(w, at ? at + 36 : NULL, rule->gives.steps);
+	write_text(w, at ? at + RULE_TEXT : NULL, rule->gives.text);
+	write_text(w, at ? at + RULE_NOTE : NULL, rule->note);
+	write_text(w, at ? at + RULE_STEPS : NULL, rule->gives.steps);
 }
 
 static void write_keyboards(struct writer *w, const struct lurk_image_parts *parts)
@@ -161,13 +157,13 @@ static void write_keyboards(struct writer *w, const struct lurk_image_parts *par
 		const struct lurk_keyboard *k = &parts->keyboards[i];
 		uint8_t *at = claim(w, KEYBOARD_SIZE);
 
-		write_text(w, at, k->name);
+		write_text(w, at ? at + KEYBOARD_NAME : NULL, k->name);
 		if (at) {
-			put16(at + 8, recognisers);
-			put16(at + 10, k->recogniser_count);
-			put16(at + 12, quirks);
-			put16(at + 14, k->quirk_count);
-			at[16] = k->apart ? KEYBOARD_APART : 0;
+			put16(at + KEYBOARD_FIRST_RECOGNISER, recognisers);
+			put16(at + KEYBOARD_RECOGNISERS, k->recogniser_count);
+			put16(at + KEYBOARD_FIRST_QUIRK, quirks);
+			put16(at + KEYBOARD_QUIRKS, k->quirk_count);
+			at[KEYBOARD_FLAGS] = k->apart ? KEYBOARD_APART : 0;
 		}
 		recognisers += k->recogniser_count;
 		quirks += k->quirk_count;
@@ -182,8 +178,8 @@ static void write_keyboards(struct writer *w, const struct lurk_image_parts *par
 
 			if (!at)
 				continue;
-			at[0] = parts->keyboards[i].quirks[q].kind;
-			put16(at + 2, parts->keyboards[i].quirks[q].key);
+			at[QUIRK_KIND] = parts->keyboards[i].quirks[q].kind;
+			put16(at + QUIRK_KEY, parts->keyboards[i].quirks[q].key);
 		}
 	}
 }
@@ -236,15 +232,15 @@ enum lurk_error lurk_image_write(const struct lurk_image_parts *parts, uint8_t *
 	for (unsigned i = 0; i < parts->profile_count; i++) {
 		uint8_t *at = claim(&w, PROFILE_SIZE);
 
-		write_text(&w, at, parts->profiles[i].name);
-		write_text(&w, at ? at + TEXT_SIZE : NULL, parts->profiles[i].source);
+		write_text(&w, at ? at + PROFILE_NAME : NULL, parts->profiles[i].name);
+		write_text(&w, at ? at + PROFILE_SOURCE : NULL, parts->profiles[i].source);
 		if (at) {
-			put32(at + 16, first_rule);
-			put32(at + 20, parts->profiles[i].rule_count);
-			at[24] = parts->profiles[i].way;
-			put16(at + 26, parts->profiles[i].based_on);
+			put32(at + PROFILE_FIRST_RULE, first_rule);
+			put32(at + PROFILE_RULES, parts->profiles[i].rule_count);
+			at[PROFILE_WAY] = parts->profiles[i].way;
+			put16(at + PROFILE_BASED_ON, parts->profiles[i].based_on);
 		}
-		write_text(&w, at ? at + 28 : NULL, parts->profiles[i].word);
+		write_text(&w, at ? at + PROFILE_WORD : NULL, parts->profiles[i].word);
 		first_rule += parts->profiles[i].rule_count;
 	}
 	write_keyboards(&w, parts);
@@ -261,12 +257,12 @@ enum lurk_error lurk_image_write(const struct lurk_image_parts *parts, uint8_t *
 	put16(header + AT_VERSION, LURK_IMAGE_VERSION);
 	put16(header + AT_HEADER_SIZE, HEADER_SIZE);
 	put32(header + AT_LENGTH, (uint32_t)*needed);
-	put16(header + AT_COUNTS, parts->profile_count);
-	put16(header + AT_COUNTS + 2, parts->keyboard_count);
-	put16(header + AT_COUNTS + 4, totals.recognisers);
-	put16(header + AT_COUNTS + 6, totals.quirks);
-	put32(header + AT_COUNTS + 8, totals.rules);
-	put32(header + AT_COUNTS + 12, (uint32_t)w.string_at);
+	put16(header + AT_PROFILES, parts->profile_count);
+	put16(header + AT_KEYBOARDS, parts->keyboard_count);
+	put16(header + AT_RECOGNISERS, totals.recognisers);
+	put16(header + AT_QUIRKS, totals.quirks);
+	put32(header + AT_RULES, totals.rules);
+	put32(header + AT_STRINGS, (uint32_t)w.string_at);
 	lurk_image_stamp(bytes, 0, 0, LURK_NOBODY);
 	return LURK_OK;
 }
@@ -283,15 +279,22 @@ void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us, u
 
 static struct lurk_text read_text(const struct lurk_image *image, const uint8_t *at)
 {
-	return (struct lurk_text){(const char *)image->bytes + image->strings + get32(at),
-				  get16(at + 4)};
+	return (struct lurk_text){(const char *)image->bytes + image->strings +
+					  get32(at + TEXT_OFFSET),
+				  get16(at + TEXT_LENGTH)};
 }
 
 static bool text_fits(const struct lurk_image *image, const uint8_t *at)
 {
 	uint32_t size = image->length - image->strings;
 
-	return get32(at) <= size && get16(at + 4) <= size - get32(at);
+	return get32(at + TEXT_OFFSET) <= size &&
+	       get16(at + TEXT_LENGTH) <= size - get32(at + TEXT_OFFSET);
+}
+
+static const uint8_t *profile_at(const struct lurk_image *image, unsigned index)
+{
+	return image->bytes + HEADER_SIZE + (size_t)index * PROFILE_SIZE;
 }
 
 static const uint8_t *keyboard_at(const struct lurk_image *image, unsigned index)
@@ -303,8 +306,7 @@ static const uint8_t *keyboard_at(const struct lurk_image *image, unsigned index
 static bool bases_end(const struct lurk_image *image, unsigned profile)
 {
 	for (unsigned bases = 0; bases < LURK_BASES_MAX; bases++) {
-		unsigned base =
-			get16(image->bytes + HEADER_SIZE + (size_t)profile * PROFILE_SIZE + 26);
+		unsigned base = get16(profile_at(image, profile) + PROFILE_BASED_ON);
 
 		if (!base || base > image->profile_count)
 			return !base;
@@ -319,14 +321,15 @@ static bool profiles_fit(const struct lurk_image *image)
 	uint32_t next = 0;
 
 	for (unsigned i = 0; i < image->profile_count; i++) {
-		const uint8_t *at = image->bytes + HEADER_SIZE + (size_t)i * PROFILE_SIZE;
+		const uint8_t *at = profile_at(image, i);
 
-		if (!text_fits(image, at) || !text_fits(image, at + TEXT_SIZE) ||
-		    !text_fits(image, at + 28) || get32(at + 16) != next ||
-		    at[24] > LURK_WAY_RELAY || get32(at + 20) > image->rule_count - next ||
-		    !bases_end(image, i))
+		if (!text_fits(image, at + PROFILE_NAME) ||
+		    !text_fits(image, at + PROFILE_SOURCE) ||
+		    !text_fits(image, at + PROFILE_WORD) ||
+		    get32(at + PROFILE_FIRST_RULE) != next || at[PROFILE_WAY] > LURK_WAY_RELAY ||
+		    get32(at + PROFILE_RULES) > image->rule_count - next || !bases_end(image, i))
 			return false;
-		next += get32(at + 20);
+		next += get32(at + PROFILE_RULES);
 	}
 	return next == image->rule_count;
 }
@@ -336,22 +339,27 @@ static bool keyboards_fit(const struct lurk_image *image)
 	for (unsigned i = 0; i < image->keyboard_count; i++) {
 		const uint8_t *at = keyboard_at(image, i);
 
-		if (!text_fits(image, at) || at[16] > KEYBOARD_APART ||
-		    get16(at + 8) + get16(at + 10) > image->recogniser_count ||
-		    get16(at + 12) + get16(at + 14) > image->quirk_count)
+		if (!text_fits(image, at + KEYBOARD_NAME) || at[KEYBOARD_FLAGS] > KEYBOARD_APART ||
+		    get16(at + KEYBOARD_FIRST_RECOGNISER) + get16(at + KEYBOARD_RECOGNISERS) >
+			    image->recogniser_count ||
+		    get16(at + KEYBOARD_FIRST_QUIRK) + get16(at + KEYBOARD_QUIRKS) >
+			    image->quirk_count)
 			return false;
 	}
 	for (unsigned i = 0; i < image->recogniser_count; i++) {
 		const uint8_t *at = image->bytes + image->recognisers + (size_t)i * RECOGNISER_SIZE;
 
-		if (at[0] >= LURK_BUS_COUNT || !text_fits(image, at + 8) ||
-		    !text_fits(image, at + 16) || !text_fits(image, at + 24))
+		if (at[RECOGNISER_BUS] >= LURK_BUS_COUNT ||
+		    !text_fits(image, at + RECOGNISER_SERIAL) ||
+		    !text_fits(image, at + RECOGNISER_NAME) ||
+		    !text_fits(image, at + RECOGNISER_PLACE))
 			return false;
 	}
 	for (unsigned i = 0; i < image->quirk_count; i++) {
 		const uint8_t *at = image->bytes + image->quirks + (size_t)i * QUIRK_SIZE;
 
-		if (!at[0] || at[0] >= LURK_QUIRK_END || !lurk_key_known(get16(at + 2)))
+		if (!at[QUIRK_KIND] || at[QUIRK_KIND] >= LURK_QUIRK_END ||
+		    !lurk_key_known(get16(at + QUIRK_KEY)))
 			return false;
 	}
 	return true;
@@ -363,8 +371,8 @@ static bool rules_fit(const struct lurk_image *image)
 		const uint8_t *at = image->bytes + image->rules + (size_t)i * RULE_SIZE;
 		struct lurk_rule rule;
 
-		if (!text_fits(image, at + 20) || !text_fits(image, at + 28) ||
-		    !text_fits(image, at + 36))
+		if (!text_fits(image, at + RULE_TEXT) || !text_fits(image, at + RULE_NOTE) ||
+		    !text_fits(image, at + RULE_STEPS))
 			return false;
 		lurk_image_rule(image, i, &rule);
 		if (lurk_rule_check(&rule) == LURK_ERR_CONTENT ||
@@ -392,11 +400,11 @@ enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk
 	image->sequence = get64(bytes + AT_SEQUENCE);
 	image->saved_at_us = get64(bytes + AT_SAVED);
 	image->saved_by = get32(bytes + AT_SAVED_BY);
-	image->profile_count = get16(bytes + AT_COUNTS);
-	image->keyboard_count = get16(bytes + AT_COUNTS + 2);
-	image->recogniser_count = get16(bytes + AT_COUNTS + 4);
-	image->quirk_count = get16(bytes + AT_COUNTS + 6);
-	image->rule_count = get32(bytes + AT_COUNTS + 8);
+	image->profile_count = get16(bytes + AT_PROFILES);
+	image->keyboard_count = get16(bytes + AT_KEYBOARDS);
+	image->recogniser_count = get16(bytes + AT_RECOGNISERS);
+	image->quirk_count = get16(bytes + AT_QUIRKS);
+	image->rule_count = get32(bytes + AT_RULES);
 	if (image->rule_count > LURK_RULES_MAX || image->keyboard_count > LURK_KEYBOARDS_MAX ||
 	    !image->profile_count || image->profile_count > LURK_PROFILES_MAX ||
 	    get16(bytes + AT_HEADER_SIZE) != HEADER_SIZE)
@@ -406,7 +414,7 @@ enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk
 	image->quirks = image->recognisers + image->recogniser_count * (uint32_t)RECOGNISER_SIZE;
 	image->rules = image->quirks + image->quirk_count * (uint32_t)QUIRK_SIZE;
 	image->strings = image->rules + image->rule_count * (uint32_t)RULE_SIZE;
-	end = (size_t)image->strings + get32(bytes + AT_COUNTS + 12);
+	end = (size_t)image->strings + get32(bytes + AT_STRINGS);
 	if (end != length || !profiles_fit(image) || !keyboards_fit(image) || !rules_fit(image))
 		return LURK_ERR_CONTENT;
 	return LURK_OK;
@@ -415,16 +423,16 @@ enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk
 void lurk_image_profile(const struct lurk_image *image, unsigned index,
 			struct lurk_profile *profile)
 {
-	const uint8_t *at = image->bytes + HEADER_SIZE + (size_t)index * PROFILE_SIZE;
+	const uint8_t *at = profile_at(image, index);
 
-	profile->name = read_text(image, at);
-	profile->source = read_text(image, at + TEXT_SIZE);
+	profile->name = read_text(image, at + PROFILE_NAME);
+	profile->source = read_text(image, at + PROFILE_SOURCE);
 	profile->rules = NULL;
-	profile->first_rule = get32(at + 16);
-	profile->rule_count = get32(at + 20);
-	profile->way = at[24];
-	profile->based_on = get16(at + 26);
-	profile->word = read_text(image, at + 28);
+	profile->first_rule = get32(at + PROFILE_FIRST_RULE);
+	profile->rule_count = get32(at + PROFILE_RULES);
+	profile->way = at[PROFILE_WAY];
+	profile->based_on = get16(at + PROFILE_BASED_ON);
+	profile->word = read_text(image, at + PROFILE_WORD);
 }
 
 uint16_t lurk_image_find_profile(const struct lurk_image *image, struct lurk_text word)
@@ -455,25 +463,39 @@ unsigned lurk_image_profile_of(const struct lurk_image *image, uint32_t rule)
 	return 0;
 }
 
-void lurk_image_rule(const struct lurk_image *image, uint32_t index, struct lurk_rule *rule)
+static const uint8_t *rule_at(const struct lurk_image *image, uint32_t index)
 {
-	const uint8_t *at = image->bytes + image->rules + (size_t)index * RULE_SIZE;
+	return image->bytes + image->rules + (size_t)index * RULE_SIZE;
+}
+
+void lurk_bare_rule(const struct lurk_image *image, uint32_t index, struct lurk_rule *rule)
+{
+	const uint8_t *at = rule_at(image, index);
 
 	memset(rule, 0, sizeof *rule);
-	rule->press.on.kind = at[0];
-	rule->gives.kind = at[1];
-	rule->swap = at[2] & RULE_SWAP;
-	rule->off = at[2] & RULE_OFF;
-	rule->press.only = at[2] & RULE_ONLY;
-	rule->press.on.scan = lurk_scan_make((enum lurk_scan_kind)at[3], get32(at + 8));
-	rule->press.on.key = get16(at + 4);
-	rule->gives.key = get16(at + 6);
-	rule->press.modifiers = get16(at + 12);
-	rule->keyboard = get16(at + 14);
-	rule->line = get32(at + 16);
-	rule->gives.text = read_text(image, at + 20);
-	rule->note = read_text(image, at + 28);
-	rule->gives.steps = read_text(image, at + 36);
+	rule->press.on.kind = at[RULE_TARGET];
+	rule->press.on.key = get16(at + RULE_PRESSED);
+	if (at[RULE_SCAN_KIND] != LURK_SCAN_NONE)
+		rule->press.on.scan = lurk_scan_make((enum lurk_scan_kind)at[RULE_SCAN_KIND],
+						     get32(at + RULE_SCAN));
+	rule->press.modifiers = get16(at + RULE_MODIFIERS);
+	rule->press.only = at[RULE_FLAGS] & RULE_ONLY;
+	rule->gives.kind = at[RULE_GIVES];
+	rule->gives.key = get16(at + RULE_GIVEN);
+	rule->gives.steps = read_text(image, at + RULE_STEPS);
+	rule->keyboard = get16(at + RULE_KEYBOARD);
+	rule->swap = at[RULE_FLAGS] & RULE_SWAP;
+	rule->off = at[RULE_FLAGS] & RULE_OFF;
+}
+
+void lurk_image_rule(const struct lurk_image *image, uint32_t index, struct lurk_rule *rule)
+{
+	const uint8_t *at = rule_at(image, index);
+
+	lurk_bare_rule(image, index, rule);
+	rule->line = get32(at + RULE_LINE);
+	rule->gives.text = read_text(image, at + RULE_TEXT);
+	rule->note = read_text(image, at + RULE_NOTE);
 }
 
 void lurk_image_keyboard(const struct lurk_image *image, unsigned index,
@@ -482,36 +504,37 @@ void lurk_image_keyboard(const struct lurk_image *image, unsigned index,
 	const uint8_t *at = keyboard_at(image, index);
 
 	memset(keyboard, 0, sizeof *keyboard);
-	keyboard->name = read_text(image, at);
-	keyboard->recogniser_count = get16(at + 10);
-	keyboard->quirk_count = get16(at + 14);
-	keyboard->apart = at[16] & KEYBOARD_APART;
+	keyboard->name = read_text(image, at + KEYBOARD_NAME);
+	keyboard->recogniser_count = get16(at + KEYBOARD_RECOGNISERS);
+	keyboard->quirk_count = get16(at + KEYBOARD_QUIRKS);
+	keyboard->apart = at[KEYBOARD_FLAGS] & KEYBOARD_APART;
 }
 
 void lurk_image_recogniser(const struct lurk_image *image, unsigned keyboard, unsigned index,
 			   struct lurk_recogniser *r)
 {
-	size_t place = get16(keyboard_at(image, keyboard) + 8) + (size_t)index;
+	size_t place =
+		get16(keyboard_at(image, keyboard) + KEYBOARD_FIRST_RECOGNISER) + (size_t)index;
 	const uint8_t *at = image->bytes + image->recognisers + place * RECOGNISER_SIZE;
 
-	r->bus = at[0];
-	r->built_in = at[1] & RECOGNISER_BUILT_IN;
-	r->by_product = at[1] & RECOGNISER_BY_PRODUCT;
-	r->vendor = get16(at + 2);
-	r->product = get16(at + 4);
-	r->serial = read_text(image, at + 8);
-	r->name = read_text(image, at + 16);
-	r->place = read_text(image, at + 24);
+	r->bus = at[RECOGNISER_BUS];
+	r->built_in = at[RECOGNISER_FLAGS] & RECOGNISER_BUILT_IN;
+	r->by_product = at[RECOGNISER_FLAGS] & RECOGNISER_BY_PRODUCT;
+	r->vendor = get16(at + RECOGNISER_VENDOR);
+	r->product = get16(at + RECOGNISER_PRODUCT);
+	r->serial = read_text(image, at + RECOGNISER_SERIAL);
+	r->name = read_text(image, at + RECOGNISER_NAME);
+	r->place = read_text(image, at + RECOGNISER_PLACE);
 }
 
 void lurk_image_quirk(const struct lurk_image *image, unsigned keyboard, unsigned index,
 		      struct lurk_quirk *quirk)
 {
-	size_t place = get16(keyboard_at(image, keyboard) + 12) + (size_t)index;
+	size_t place = get16(keyboard_at(image, keyboard) + KEYBOARD_FIRST_QUIRK) + (size_t)index;
 	const uint8_t *at = image->bytes + image->quirks + place * QUIRK_SIZE;
 
-	quirk->kind = at[0];
-	quirk->key = get16(at + 2);
+	quirk->kind = at[QUIRK_KIND];
+	quirk->key = get16(at + QUIRK_KEY);
 }
 
 uint16_t lurk_image_recognise(const struct lurk_image *image, const struct lurk_identity *identity)

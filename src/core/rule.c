@@ -206,8 +206,11 @@ unsigned lurk_change_rank(const struct lurk_rule *rule, const struct lurk_change
 {
 	bool meaning = rule->press.on.kind == LURK_TARGET_MEANING;
 	unsigned level = meaning ? 1 : change->on.kind == LURK_TARGET_SCAN ? 3 : 2;
-	unsigned modifiers = bits(rule->press.modifiers) + (rule->press.only ? 1 : 0);
+	unsigned modifiers;
 
+	if (!rule->press.modifiers && !rule->press.only) /* as most rules are */
+		return (rule->keyboard ? 1U << 14 : 0U) | level << 12;
+	modifiers = bits(rule->press.modifiers) + (rule->press.only ? 1 : 0);
 	return (rule->keyboard ? 1U << 14 : 0U) | level << 12 | modifiers << 8 |
 	       bits(rule->press.modifiers & LURK_MOD_SIDES) << 4;
 }

@@ -6,7 +6,7 @@ static enum lurk_error look(struct lurk_port *port, unsigned slot, uint8_t *byte
 			    struct lurk_image *image)
 {
 	size_t length = 0;
-	enum lurk_error error = port->class->slot_read(port, slot, bytes, size, &length);
+	enum lurk_error error = port->calls->slot_read(port, slot, bytes, size, &length);
 
 	if (error)
 		return error;
@@ -21,7 +21,7 @@ enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t
 				struct lurk_store_report *report)
 {
 	size_t slot_size;
-	unsigned slots = port->class->slots(port, &slot_size);
+	unsigned slots = port->calls->slots(port, &slot_size);
 
 	memset(report, 0, sizeof *report);
 	report->slots = slots < LURK_SLOTS_MAX ? slots : LURK_SLOTS_MAX;
@@ -85,7 +85,7 @@ static enum lurk_error write_somewhere(struct lurk_port *port, uint8_t *bytes, s
 	int slot;
 
 	while ((slot = next_slot(report, newest, tried)) >= 0) {
-		error = port->class->slot_write(port, (unsigned)slot, bytes, length);
+		error = port->calls->slot_write(port, (unsigned)slot, bytes, length);
 		report->why[slot] = error;
 		report->sequence[slot] = sequence;
 		if (!error)
@@ -105,20 +105,20 @@ enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t l
 	enum lurk_error error;
 	size_t slot_size;
 
-	if (port->class->slots(port, &slot_size) < 2 || length > slot_size)
+	if (port->calls->slots(port, &slot_size) < 2 || length > slot_size)
 		return LURK_ERR_ROOM;
 	if (sequence <= LURK_SEQUENCE_MAX) {
-		lurk_image_stamp(bytes, sequence, port->class->now(port), by);
+		lurk_image_stamp(bytes, sequence, port->calls->now(port), by);
 		return write_somewhere(port, bytes, length, sequence, newest, report);
 	}
 	/* Nothing that Lurk wrote is the last there can be. It goes once the new one is there,
 	 * which counts from the one before it. */
 	before = highest(report, report->sequence[newest]);
 	sequence = before < 0 ? 1 : report->sequence[before] + 1;
-	lurk_image_stamp(bytes, sequence, port->class->now(port), by);
+	lurk_image_stamp(bytes, sequence, port->calls->now(port), by);
 	error = write_somewhere(port, bytes, length, sequence, newest, report);
 	if (error)
 		return error;
 	report->why[newest] = LURK_ERR_EMPTY;
-	return port->class->slot_write(port, (unsigned)newest, bytes, 0);
+	return port->calls->slot_write(port, (unsigned)newest, bytes, 0);
 }

@@ -87,7 +87,7 @@ static void judge_forgotten(struct lurk_port *port, uint16_t number,
 	struct lurk_table_entry entry;
 
 	for (uint16_t i = 0; choice->way == LURK_WAY_TABLE && i < keyboard->table_entries; i++) {
-		if (port->class->table_get(port, number, i, &entry) == LURK_OK && entry.original &&
+		if (port->calls->table_get(port, number, i, &entry) == LURK_OK && entry.original &&
 		    !sources->first[entry.original])
 			relay(choice, LURK_BECAUSE_FORGOTTEN, entry.original);
 	}
@@ -103,7 +103,7 @@ static bool all_in_table(struct lurk_port *port, uint16_t number, unsigned entri
 		bool found = slot->kind == LURK_SCAN_NONE;
 
 		for (uint16_t i = 0; i < entries && !found; i++) {
-			if (port->class->table_get(port, number, i, &entry) == LURK_OK)
+			if (port->calls->table_get(port, number, i, &entry) == LURK_OK)
 				found = entry.scan.code == slot->code &&
 					entry.scan.kind == slot->kind;
 		}
@@ -156,7 +156,7 @@ enum lurk_error lurk_way_choose(struct lurk_port *port, uint16_t number,
 	memset(&sources, 0, sizeof sources);
 	for (int judging = 0; judging < 2; judging++) {
 		for (uint16_t i = 0; i < keyboard->table_entries; i++) {
-			enum lurk_error error = port->class->table_get(port, number, i, &entry);
+			enum lurk_error error = port->calls->table_get(port, number, i, &entry);
 
 			if (error)
 				return error;

@@ -1,4 +1,4 @@
-#include "form/form.h"
+#include "lurk/form/form.h"
 
 #include <stdio.h>
 #include <string.h>

@@ -1,4 +1,4 @@
-#include "layout/layout.h"
+#include "lurk/layout/layout.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -6,6 +6,7 @@
 
 #include "layout/registry.h"
 #include "layout/typing.h"
+#include "lurk/text/memory.h"
 
 /* X11 counts keys from 8. */
 enum { KEYCODE_OFFSET = 8 };
@@ -52,11 +53,9 @@ static struct xkb_keymap *find_keymap(struct xkb_context *context, const char *n
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 					  struct lurk_message *message)
 {
-	struct lurk_layout *layout = calloc(1, sizeof *layout);
+	struct lurk_layout *layout = lurk_allocate(1, sizeof *layout);
 	char meant[64] = "", candidates[256] = "";
 
-	if (!layout)
-		abort();
 	layout->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
 	if (layout->context) {
 		xkb_context_set_log_fn(layout->context, quiet);
@@ -112,7 +111,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 	xkb_state_unref(layout->state);
 	xkb_keymap_unref(layout->keymap);
 	xkb_context_unref(layout->context);
-	free(layout);
+	lurk_release(layout);
 }
 
 /* Modifiers that reach a level, as keys; false where they are others than Shift and AltRight. */
@@ -139,8 +138,6 @@ static struct lurk_typing_table *typing(struct lurk_layout *layout)
 {
 	if (!layout->typing)
 		layout->typing = lurk_typing_new(layout->context, layout->keymap);
-	if (!layout->typing)
-		abort();
 	return layout->typing;
 }
 
@@ -161,7 +158,7 @@ static unsigned type(void *data, uint32_t codepoint, struct lurk_step steps[LURK
 
 static const char *elsewhere(void *data, uint32_t codepoint)
 {
-	static char out[64];
+	static _Thread_local char out[64];
 
 	(void)data;
 	return lurk_layouts_with(codepoint, out);
@@ -291,9 +288,9 @@ void lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modif
 	xkb_mod_mask_t mask = 0;
 	xkb_keysym_t sym;
 
-	*legend = '\0';
 	if (!state)
 		abort();
+	*legend = '\0';
 	for (size_t i = 0; i < sizeof levels / sizeof *levels; i++) {
 		if (modifiers & levels[i].modifier)
 			mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, levels[i].name);

@@ -1,113 +1,163 @@
 #include "layout/registry.h"
 
-#include <limits.h>
+#include <dlfcn.h>
 #include <stdio.h>
 #include <string.h>
 #include <strings.h>
+#include <xkbcommon/xkbregistry.h>
 
-/* A line of the list: a layout, or a layout's variant, in words. */
-struct entry {
-	char name[64], words[96];
-};
+/* The list is libxkbregistry's work. It is opened where a list is asked for and not before: with
+ * the libraries that it takes, every start of a program would cost twice as much. Without it
+ * layouts are called by their names. Each thread finds it for itself. */
+static _Thread_local struct {
+	void *library;
+	__typeof__(rxkb_context_new) *context_new;
+	__typeof__(rxkb_context_include_path_append) *context_include_path_append;
+	__typeof__(rxkb_context_parse) *context_parse;
+	__typeof__(rxkb_context_unref) *context_unref;
+	__typeof__(rxkb_layout_first) *layout_first;
+	__typeof__(rxkb_layout_next) *layout_next;
+	__typeof__(rxkb_layout_unref) *layout_unref;
+	__typeof__(rxkb_layout_get_name) *layout_get_name;
+	__typeof__(rxkb_layout_get_variant) *layout_get_variant;
+	__typeof__(rxkb_layout_get_description) *layout_get_description;
+} rxkb;
 
-static FILE *open_list(struct xkb_context *context)
+static bool find(void *function, const char *name)
 {
-	char path[PATH_MAX];
-	FILE *list = NULL;
+	void *found = dlsym(rxkb.library, name);
 
-	for (unsigned i = 0; !list && i < xkb_context_num_include_paths(context); i++) {
-		snprintf(path, sizeof path, "%s/rules/evdev.lst",
-			 xkb_context_include_path_get(context, i));
-		list = fopen(path, "r");
-	}
-	return list;
+	memcpy(function, &found, sizeof found);
+	return found;
 }
 
-/* In the sections "! layout" ("gb  English (UK)") and "! variant" ("neo  de: German (Neo 2)"). */
-static bool read_entry(FILE *list, char section[16], struct entry *entry)
-{
-	char line[256], base[32], variant[32];
+#define FIND(name) find(&rxkb.name, "rxkb_" #name)
 
-	while (fgets(line, sizeof line, list)) {
-		line[strcspn(line, "\n")] = '\0';
-		if (sscanf(line, "! %15s", section) == 1)
-			continue;
-		if (!strcmp(section, "layout") &&
-		    sscanf(line, " %31s %95[^\n]", base, entry->words) == 2) {
-			snprintf(entry->name, sizeof entry->name, "%s", base);
-			return true;
-		}
-		if (!strcmp(section, "variant") &&
-		    sscanf(line, " %31s %31[^:]: %95[^\n]", variant, base, entry->words) == 3) {
-			snprintf(entry->name, sizeof entry->name, "%.31s:%.31s", base, variant);
-			return true;
-		}
+static bool open_library(void)
+{
+	if (!rxkb.library)
+		rxkb.library = dlopen("libxkbregistry.so.0", RTLD_NOW | RTLD_LOCAL);
+	return rxkb.library && FIND(context_new) && FIND(context_include_path_append) &&
+	       FIND(context_parse) && FIND(context_unref) && FIND(layout_first) &&
+	       FIND(layout_next) && FIND(layout_unref) && FIND(layout_get_name) &&
+	       FIND(layout_get_variant) && FIND(layout_get_description);
+}
+
+/* A layout, or a layout's variant, by name and in words; false ends the list. */
+typedef bool entry_fn(void *data, const char *name, const char *words);
+
+static void each(struct xkb_context *context, entry_fn *tell, void *data)
+{
+	struct rxkb_context *list =
+		open_library() ? rxkb.context_new(RXKB_CONTEXT_NO_DEFAULT_INCLUDES) : NULL;
+	struct rxkb_layout *layout;
+	bool going = true;
+
+	for (unsigned i = 0; list && i < xkb_context_num_include_paths(context); i++)
+		rxkb.context_include_path_append(list, xkb_context_include_path_get(context, i));
+	layout = list && rxkb.context_parse(list, "evdev") ? rxkb.layout_first(list) : NULL;
+	for (; layout && going; layout = rxkb.layout_next(layout)) {
+		const char *variant = rxkb.layout_get_variant(layout);
+		char name[64];
+
+		snprintf(name, sizeof name, "%.31s%s%.31s", rxkb.layout_get_name(layout),
+			 variant ? ":" : "", variant ? variant : "");
+		going = tell(data, name, rxkb.layout_get_description(layout));
 	}
+	if (layout)
+		rxkb.layout_unref(layout);
+	if (list)
+		rxkb.context_unref(list);
+}
+
+/* ---- In words -------------------------------------------------------------------------------- */
+
+struct wanted {
+	const char *name;
+	char *words;
+	size_t size;
+};
+
+static bool take_words(void *data, const char *name, const char *words)
+{
+	const struct wanted *w = data;
+
+	if (strcmp(name, w->name) != 0)
+		return true;
+	snprintf(w->words, w->size, "%s", words);
 	return false;
 }
 
 void lurk_registry_words(struct xkb_context *context, const char *name, char *words, size_t size)
 {
-	FILE *list = open_list(context);
-	char section[16] = "";
-	struct entry entry;
-
 	/* "ar" is an older name of Arabic's layout. */
-	if (!strcmp(name, "ar"))
-		name = "ara";
-	snprintf(words, size, "%s", name);
-	while (list && read_entry(list, section, &entry)) {
-		if (!strcmp(entry.name, name)) {
-			snprintf(words, size, "%s", entry.words);
-			break;
-		}
-	}
-	if (list)
-		fclose(list);
+	struct wanted wanted = {strcmp(name, "ar") ? name : "ara", words, size};
+
+	snprintf(words, size, "%s", wanted.name);
+	each(context, take_words, &wanted);
+}
+
+/* ---- What a word means ----------------------------------------------------------------------- */
+
+struct meant {
+	const char *word;
+	char country[64];
+	char *name, *candidates;
+	unsigned found;
+	bool exact;
+};
+
+static bool take_meant(void *data, const char *name, const char *words)
+{
+	enum { MOST = 4 };
+	struct meant *m = data;
+	size_t n = strlen(m->candidates);
+
+	m->exact = !strcasecmp(words, m->word);
+	if (!m->exact &&
+	    (strchr(name, ':') || (!strcasestr(words, m->country) &&
+				   (strlen(m->word) <= 3 || !strcasestr(words, m->word)))))
+		return true;
+	snprintf(m->name, 64, "%s", name);
+	if (m->found++ < MOST)
+		snprintf(m->candidates + n, 256 - n, "%s%s, %s", n ? "; or " : "", name, words);
+	return !m->exact;
 }
 
 bool lurk_registry_meant(struct xkb_context *context, const char *word, char name[64],
 			 char candidates[256])
 {
-	enum { MOST = 4 };
-	FILE *list = open_list(context);
-	char section[16] = "", country[64];
-	struct entry entry;
-	unsigned found = 0;
-	bool exact = false;
+	struct meant meant = {.word = word, .name = name, .candidates = candidates};
 
 	*candidates = *name = '\0';
-	snprintf(country, sizeof country, "(%s)", word);
-	while (list && !exact && read_entry(list, section, &entry)) {
-		size_t n = strlen(candidates);
-
-		exact = !strcasecmp(entry.words, word);
-		if (strchr(entry.name, ':') ||
-		    !(exact || strcasestr(entry.words, country) ||
-		      (strlen(word) > 3 && strcasestr(entry.words, word))))
-			continue;
-		snprintf(name, 64, "%s", entry.name);
-		if (found++ < MOST)
-			snprintf(candidates + n, 256 - n, "%s%s, %s", n ? "; or " : "", name,
-				 entry.words);
-	}
-	if (list)
-		fclose(list);
-	if (exact || found == 1)
+	snprintf(meant.country, sizeof meant.country, "(%s)", word);
+	each(context, take_meant, &meant);
+	if (meant.exact || meant.found == 1)
 		return true;
 	*name = '\0';
 	return false;
 }
 
+/* ---- All of them ----------------------------------------------------------------------------- */
+
+struct all {
+	void (*tell)(void *data, const char *name);
+	void *data;
+};
+
+static bool take_any(void *data, const char *name, const char *words)
+{
+	const struct all *all = data;
+
+	(void)words;
+	all->tell(all->data, name);
+	return true;
+}
+
 void lurk_registry_each(struct xkb_context *context, void (*tell)(void *data, const char *name),
 			void *data)
 {
-	FILE *list = open_list(context);
-	char section[16] = "";
-	struct entry entry;
+	struct all all = {tell, data};
 
-	while (list && read_entry(list, section, &entry))
-		tell(data, entry.name);
-	if (list)
-		fclose(list);
+	each(context, take_any, &all);
 }

@@ -1,5 +1,5 @@
-/* What layouts are called in words, and which one a word that names none may mean: read from the
- * list that comes with the layouts. */
+/* What layouts are called in words, and which one a word that names none may mean (libxkbregistry).
+ */
 #ifndef LURK_LAYOUT_REGISTRY_H
 #define LURK_LAYOUT_REGISTRY_H
 

@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "lurk/text/memory.h"
+
 /* X11 counts keys from 8. */
 enum { KEYCODE_OFFSET = 8, PLACES_MAX = 16384, FIRSTS_MAX = 64, LEVEL_KEYS = 4 };
 
@@ -239,7 +241,7 @@ static unsigned from_first(struct lurk_typing_table *t, unsigned first, uint32_t
 
 struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap)
 {
-	struct lurk_typing_table *t = calloc(1, sizeof *t);
+	struct lurk_typing_table *t = lurk_allocate(1, sizeof *t);
 
 	if (!t)
 		return NULL;
@@ -255,7 +257,7 @@ void lurk_typing_free(struct lurk_typing_table *table)
 		return;
 	xkb_compose_state_unref(table->state);
 	xkb_compose_table_unref(table->compose);
-	free(table);
+	lurk_release(table);
 }
 
 struct xkb_compose_state *lurk_typing_sequences(struct lurk_typing_table *table)

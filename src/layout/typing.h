@@ -8,7 +8,7 @@
 #include <xkbcommon/xkbcommon-compose.h>
 #include <xkbcommon/xkbcommon.h>
 
-#include "layout/layout.h"
+#include "lurk/layout/layout.h"
 
 struct lurk_typing_table;
 
@@ -16,7 +16,7 @@ struct lurk_typing_table;
  * that choose its level. */
 bool lurk_typing_commands(struct xkb_state *state, xkb_keycode_t code);
 
-/* The keymap must live as long. NULL without memory. */
+/* The keymap must live as long. */
 struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap);
 void lurk_typing_free(struct lurk_typing_table *table);
 

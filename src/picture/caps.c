@@ -3,8 +3,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "lurk/text/utf8.h"
 #include "picture/sheet.h"
-#include "text/utf8.h"
 
 /* Millimetres on a keyboard of true size. */
 static const double gap = 0.6;     /* around each cap */

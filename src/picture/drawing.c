@@ -2,10 +2,10 @@
 
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
-#include "text/utf8.h"
+#include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
 
 /* Text on what it stands on has a contrast of at least 4.5:1 (WCAG 2.1, 1.4.3) in both. What the
  * hues tell is told by shapes and words as well. */
@@ -95,8 +95,8 @@ void drawing_free(struct drawing *d)
 	g_object_unref(d->measure);
 	cairo_destroy(d->cairo);
 	cairo_surface_destroy(d->surface);
-	free(d->shapes);
-	free(d->steps);
+	lurk_release(d->shapes);
+	lurk_release(d->steps);
 	*d = (struct drawing){0};
 }
 
@@ -105,9 +105,7 @@ static void *grow(void *memory, unsigned count, unsigned *room, size_t size)
 	if (count < *room)
 		return memory;
 	*room = *room ? *room * 2 : 256;
-	memory = realloc(memory, *room * size);
-	if (!memory)
-		abort();
+	memory = lurk_resize(memory, *room * size);
 	return memory;
 }
 

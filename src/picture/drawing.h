@@ -7,7 +7,7 @@
 
 #include <pango/pangocairo.h>
 
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 /* What something is drawn in: a colour in each of the two palettes. */
 enum ink {

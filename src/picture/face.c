@@ -1,13 +1,12 @@
 /* What each cap says. */
-#include "picture/picture.h"
-
 #include <ctype.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
-#include "text/utf8.h"
-#include "text/words.h"
+#include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
+#include "lurk/text/words.h"
+#include "picture/picture.h"
 
 enum { EXTRA_WIDTH = 8, EXTRA_GAP = 2 };
 /* How much is told on a cap of what modifiers bring about. */
@@ -120,13 +119,11 @@ static void chords_text(const struct face *f, const struct lurk_text *steps, boo
 /* Text that came from a file, with what cannot stand on a cap made harmless. */
 static void safe_text(struct lurk_text text, char out[PICTURE_TEXT])
 {
-	char *whole = strndup(text.bytes, text.length);
+	char *whole = lurk_copy(text.bytes, text.length);
 
-	if (!whole)
-		abort();
 	*out = '\0';
 	lurk_append(out, PICTURE_TEXT, whole);
-	free(whole);
+	lurk_release(whole);
 	lurk_make_harmless(out);
 }
 
@@ -187,10 +184,10 @@ static struct lurk_keymap *compile(const struct picture_job *job, uint8_t wiring
 	if (!job->image || job->without_rules)
 		return NULL;
 	if (lurk_compile(&compile, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
-		memory = malloc(report.needed);
+		memory = lurk_resize(NULL, report.needed);
 	if (memory && lurk_compile(&compile, memory, report.needed, &keymap, &report) == LURK_OK)
 		return keymap;
-	free(memory);
+	lurk_release(memory);
 	return NULL;
 }
 
@@ -575,7 +572,7 @@ void picture_fill(struct picture *picture, const struct picture_job *job)
 		mark_state(&f, cap);
 	}
 	measure(picture);
-	free(f.keymap);
+	lurk_release(f.keymap);
 }
 
 bool picture_next_rule(const struct picture *picture, const struct picture_job *job,

@@ -1,11 +1,10 @@
 /* What is printed on caps that type no character. */
-#include "picture/picture.h"
-
 #include <ctype.h>
 #include <stdio.h>
 #include <string.h>
 
-#include "text/utf8.h"
+#include "lurk/text/utf8.h"
+#include "picture/picture.h"
 
 /* From the longest to the shortest. Japanese legends are those that the W3C's UI Events gives. */
 static const struct {

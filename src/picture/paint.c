@@ -1,7 +1,6 @@
 /* Drawings as PNG and PDF (cairo, pango). */
-#include <math.h>
-
 #include <cairo-pdf.h>
+#include <math.h>
 
 #include "picture/drawing.h"
 

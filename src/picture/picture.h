@@ -12,8 +12,8 @@
 #ifndef LURK_PICTURE_PICTURE_H
 #define LURK_PICTURE_PICTURE_H
 
-#include "form/form.h"
-#include "layout/layout.h"
+#include "lurk/form/form.h"
+#include "lurk/layout/layout.h"
 #include "lurk/keymap.h"
 
 enum {

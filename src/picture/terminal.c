@@ -5,7 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "text/utf8.h"
+#include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
 
 enum { UNIT_MOST = 8, UNIT_LEAST = 5, GAP_LINES = 1, EDGES = 64 };
 /* A row of caps with its border: two lines of text, or one. */
@@ -490,7 +491,7 @@ static void keep_lit_blocks(struct picture *p, bool pressed_only)
 static char *draw(struct picture *p, unsigned columns, unsigned lines, unsigned row_lines,
 		  bool styled)
 {
-	char *text = NULL;
+	char *text = NULL, *drawn;
 	size_t length;
 	FILE *out;
 	struct scale scale = {.row_lines = row_lines};
@@ -504,9 +505,9 @@ static char *draw(struct picture *p, unsigned columns, unsigned lines, unsigned 
 	canvas.rows = scale.edge_count ? scale.lines[scale.edge_count - 1] + 1 : 0;
 	if (!canvas.rows || (lines && canvas.rows > lines))
 		return NULL;
-	canvas.cells = calloc((size_t)canvas.columns * canvas.rows, sizeof *canvas.cells);
+	canvas.cells = lurk_allocate((size_t)canvas.columns * canvas.rows, sizeof *canvas.cells);
 	out = open_memstream(&text, &length);
-	if (!canvas.cells || !out)
+	if (!out)
 		abort();
 	for (unsigned i = 0; i < p->count; i++) {
 		const struct picture_cap *cap = &p->caps[i];
@@ -519,9 +520,11 @@ static char *draw(struct picture *p, unsigned columns, unsigned lines, unsigned 
 	}
 	for (unsigned row = 0; row < canvas.rows; row++)
 		write_row(out, &canvas, row, styled);
-	free(canvas.cells);
+	lurk_release(canvas.cells);
 	fclose(out);
-	return text;
+	drawn = lurk_copy(text, length);
+	free(text);
+	return drawn;
 }
 
 char *terminal_draw(const struct picture *picture, unsigned columns, unsigned lines, bool styled)

@@ -1,10 +1,10 @@
-#include "profile/edit.h"
+#include "lurk/profile/edit.h"
 
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include "lurk/name.h"
+#include "lurk/text/memory.h"
 
 /* ---- Text that grows ------------------------------------------------------------------------ */
 
@@ -15,10 +15,8 @@ struct text {
 
 static void put(struct text *t, const char *bytes, size_t length)
 {
-	char *grown = realloc(t->bytes, t->length + length + 1);
+	char *grown = lurk_resize(t->bytes, t->length + length + 1);
 
-	if (!grown)
-		abort();
 	t->bytes = grown;
 	if (length)
 		memcpy(t->bytes + t->length, bytes, length);
@@ -169,7 +167,7 @@ static void tell_node(struct text *t, const struct lurk_node *node, const struct
 				   ? "]"
 				   : "}");
 	}
-	free(inside.bytes);
+	lurk_release(inside.bytes);
 }
 
 static struct text tell_all(const struct lurk_yaml *yaml, const struct change *change)
@@ -293,9 +291,9 @@ static bool splice(struct lurk_yaml *yaml, size_t start, size_t end, struct text
 			lurk_yaml_free(&next);
 		}
 	}
-	free(with->bytes);
-	free(wanted.bytes);
-	free(got.bytes);
+	lurk_release(with->bytes);
+	lurk_release(wanted.bytes);
+	lurk_release(got.bytes);
 	if (fine)
 		return true;
 	at = change->out ? change->out : change->in ? change->in : yaml->root;
@@ -423,7 +421,7 @@ char *lurk_yaml_scalar(const char *text)
 		puts_to(&t, text);
 	if (says(t.bytes, text))
 		return t.bytes;
-	free(t.bytes);
+	lurk_release(t.bytes);
 	t = (struct text){0};
 	put_double(&t, text);
 	return t.bytes;
@@ -465,7 +463,7 @@ static bool add_in_flow(struct lurk_yaml *yaml, const struct lurk_node *node, st
 
 	puts_to(&t, node->last ? ", " : "");
 	put(&t, item->bytes, item->length);
-	free(item->bytes);
+	lurk_release(item->bytes);
 	return splice(yaml, at, at, &t, change, message);
 }
 
@@ -501,7 +499,7 @@ static bool add_below(struct lurk_yaml *yaml, const char *name, struct text *lin
 		puts_to(&t, newline(yaml));
 	}
 	put(&t, lines->bytes, lines->length);
-	free(lines->bytes);
+	lurk_release(lines->bytes);
 	return splice(yaml, at, end, &t, change, message);
 }
 

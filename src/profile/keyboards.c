@@ -1,11 +1,11 @@
 /* keyboards.yaml: what keyboards are called, how they are recognised, what is odd about them. */
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 
 #include "lurk/chord.h"
-#include "profile/profile.h"
+#include "lurk/profile/profile.h"
+#include "lurk/text/memory.h"
 
 static const char *const top_fields[] = {"keyboards", NULL};
 static const char *const way_fields[] = {
@@ -284,12 +284,12 @@ static bool read_all(struct reader *r)
 				     "`keyboards:` takes up to %d names, a line each",
 				     LURK_KEYBOARDS_MAX);
 	most = count_below(list);
-	f->keyboards = calloc(list->count, sizeof *f->keyboards);
-	f->nodes = calloc(list->count, sizeof *f->nodes);
-	f->forms = calloc(list->count, sizeof *f->forms);
-	f->recognisers = calloc(most, sizeof *f->recognisers);
-	f->quirks = calloc(most, sizeof *f->quirks);
-	f->nicknames = calloc(most, sizeof *f->nicknames);
+	f->keyboards = lurk_allocate(list->count, sizeof *f->keyboards);
+	f->nodes = lurk_allocate(list->count, sizeof *f->nodes);
+	f->forms = lurk_allocate(list->count, sizeof *f->forms);
+	f->recognisers = lurk_allocate(most, sizeof *f->recognisers);
+	f->quirks = lurk_allocate(most, sizeof *f->quirks);
+	f->nicknames = lurk_allocate(most, sizeof *f->nicknames);
 	if (!f->keyboards || !f->nodes || !f->forms || !f->recognisers || !f->quirks ||
 	    !f->nicknames || most > 0xffff)
 		return lurk_yaml_say(&f->yaml, list, r->message, "too much to be read");
@@ -315,12 +315,12 @@ bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, cha
 void lurk_keyboards_free(struct lurk_keyboards_file *file)
 {
 	lurk_yaml_free(&file->yaml);
-	free(file->keyboards);
-	free(file->nodes);
-	free(file->forms);
-	free(file->recognisers);
-	free(file->quirks);
-	free(file->nicknames);
+	lurk_release(file->keyboards);
+	lurk_release(file->nodes);
+	lurk_release(file->forms);
+	lurk_release(file->recognisers);
+	lurk_release(file->quirks);
+	lurk_release(file->nicknames);
 	memset(file, 0, sizeof *file);
 }
 
@@ -372,4 +372,23 @@ const struct lurk_nickname *lurk_nickname_of(const struct lurk_keyboards_file *f
 			return n;
 	}
 	return NULL;
+}
+
+uint16_t lurk_keyboards_recognise(const struct lurk_keyboards_file *file,
+				  const struct lurk_identity *identity)
+{
+	unsigned best = 0;
+	uint16_t who = 0;
+
+	for (uint16_t i = 0; i < file->count; i++) {
+		const struct lurk_keyboard *k = &file->keyboards[i];
+
+		for (unsigned r = 0; r < k->recogniser_count; r++) {
+			unsigned fit = lurk_recognise(&k->recognisers[r], identity);
+
+			who = fit > best ? (uint16_t)(i + 1) : who;
+			best = fit > best ? fit : best;
+		}
+	}
+	return who;
 }

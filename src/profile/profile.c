@@ -1,12 +1,12 @@
 /* Profile files. */
-#include "profile/profile.h"
+#include "lurk/profile/profile.h"
 
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 
 #include "lurk/keymap.h"
+#include "lurk/text/memory.h"
 
 static const char *const top_fields[] = {"lurk", "name", "based-on", "layout", "rules", NULL};
 static const char *const rule_fields[] = {"press", "gives", "swap", "keyboard",
@@ -109,7 +109,7 @@ bool lurk_profile_result(const char *text, const struct lurk_characters *charact
 /* Room for the steps of the rule at hand. */
 static uint8_t *make_steps(struct reader *r, const struct lurk_node *node, size_t count)
 {
-	r->steps = calloc(count + 1, LURK_STEP_BYTES);
+	r->steps = lurk_allocate(count + 1, LURK_STEP_BYTES);
 	if (!r->steps)
 		say(r, node, "not enough memory");
 	return r->steps;
@@ -304,9 +304,9 @@ static bool read_rules(struct reader *r, const struct lurk_node *list)
 	if (list->kind != LURK_NODE_LIST || list->count > LURK_RULES_MAX)
 		return lurk_yaml_say(&f->yaml, list, r->message,
 				     "`rules:` takes a list of up to %d rules", LURK_RULES_MAX);
-	f->rules = calloc(list->count + 1, sizeof *f->rules);
-	f->nodes = calloc(list->count + 1, sizeof *f->nodes);
-	f->steps = calloc(list->count + 1, sizeof *f->steps);
+	f->rules = lurk_allocate(list->count + 1, sizeof *f->rules);
+	f->nodes = lurk_allocate(list->count + 1, sizeof *f->nodes);
+	f->steps = lurk_allocate(list->count + 1, sizeof *f->steps);
 	if (!f->rules || !f->nodes || !f->steps)
 		return say(r, list, "not enough memory");
 	for (struct lurk_node *node = list->first; node; node = node->next) {
@@ -484,20 +484,18 @@ static uint8_t *write_image(const struct lurk_image_parts *parts, size_t *length
 
 	if (lurk_image_write(parts, NULL, 0, length) != LURK_ERR_ROOM)
 		return NULL;
-	bytes = malloc(*length);
+	bytes = lurk_resize(NULL, *length);
 	if (bytes && lurk_image_write(parts, bytes, *length, length) == LURK_OK)
 		return bytes;
-	free(bytes);
+	lurk_release(bytes);
 	return NULL;
 }
 
 /* The rules in copies, those that cannot be carried out switched off. */
 static void copy_rules(const struct lurk_profile_set *set, struct lurk_profile *profile)
 {
-	struct lurk_rule *copy = calloc(profile->rule_count + 1, sizeof *copy);
+	struct lurk_rule *copy = lurk_allocate(profile->rule_count + 1, sizeof *copy);
 
-	if (!copy)
-		abort();
 	for (uint32_t i = 0; i < profile->rule_count; i++) {
 		copy[i] = profile->rules[i];
 		copy[i].off = copy[i].off || !can_be_done(set, &copy[i]);
@@ -522,7 +520,7 @@ uint8_t *lurk_profile_image_as_is(struct lurk_profile_set *set,
 	}
 	bytes = write_image(&parts, length);
 	for (unsigned i = 0; i < set->count; i++)
-		free((void *)(uintptr_t)profiles[i].rules);
+		lurk_release((void *)(uintptr_t)profiles[i].rules);
 	return bytes;
 }
 
@@ -557,9 +555,9 @@ static bool compiles(const struct lurk_profile_file *file,
 			enum lurk_error error = lurk_compile(&job, memory, size, &keymap, &report);
 
 			if (error == LURK_ERR_ROOM) {
-				free(memory);
+				lurk_release(memory);
 				size = report.needed;
-				memory = malloc(size);
+				memory = lurk_resize(NULL, size);
 				error = memory ? lurk_compile(&job, memory, size, &keymap, &report)
 					       : error;
 			}
@@ -571,7 +569,7 @@ static bool compiles(const struct lurk_profile_file *file,
 						lurk_error_text(error));
 		}
 	}
-	free(memory);
+	lurk_release(memory);
 	return fine;
 }
 
@@ -591,7 +589,7 @@ bool lurk_profile_agrees(const struct lurk_profile_set *set,
 		fine = compiles(set->files[0], keyboards, &image, message);
 	else
 		lurk_say(message, "%s: too long to be stored", set->files[0]->yaml.path);
-	free(bytes);
+	lurk_release(bytes);
 	return fine;
 }
 
@@ -614,10 +612,10 @@ void lurk_profile_free(struct lurk_profile_file *file)
 {
 	lurk_yaml_free(&file->yaml);
 	for (uint32_t i = 0; i < file->count; i++)
-		free(file->steps[i]);
-	free(file->rules);
-	free(file->nodes);
-	free(file->steps);
+		lurk_release(file->steps[i]);
+	lurk_release(file->rules);
+	lurk_release(file->nodes);
+	lurk_release(file->steps);
 	memset(file, 0, sizeof *file);
 }
 

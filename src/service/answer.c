@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "service/methods.h"
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 void lurk_call_add(struct lurk_call *call, json_t *object, const char *name, json_t *value)
 {

@@ -16,7 +16,7 @@
 
 #include "lurk/session.h"
 #include "service/rights.h"
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 enum { LURK_CONTROL_CLIENTS = 32, LURK_CONTROL_PER_USER = 8, LURK_CONTROL_STRANGERS = 16 };
 enum { LURK_CONTROL_BURST = 100, LURK_CONTROL_PER_SECOND = 50 };

@@ -11,7 +11,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "port/linux/linux.h"
+#include "lurk/linux/linux.h"
 #include "service/control.h"
 #include "service/news.h"
 #include "service/protocol.h"
@@ -80,28 +80,17 @@ static bool switched_off_by_kernel(void)
 
 static void make_memory(struct lurk_session_memory *m)
 {
-	m->keyboard_count = LURK_LINUX_KEYBOARDS;
-	m->keyboards = calloc(m->keyboard_count, sizeof *m->keyboards);
-	m->engine_keyboards = calloc(m->keyboard_count, sizeof *m->engine_keyboards);
-	m->image_size = LURK_LINUX_SLOT_SIZE;
-	m->keymap_size = KEYMAP_SIZE;
-	for (int i = 0; i < 2; i++) {
-		m->images[i] = malloc(m->image_size);
-		m->keymaps[i] = malloc(m->keymap_size);
-	}
-	if (!m->keyboards || !m->engine_keyboards || !m->images[0] || !m->images[1] ||
-	    !m->keymaps[0] || !m->keymaps[1])
+	void *block =
+		malloc(lurk_session_size(LURK_LINUX_KEYBOARDS, LURK_LINUX_SLOT_SIZE, KEYMAP_SIZE));
+
+	if (!block)
 		abort();
+	lurk_session_divide(m, block, LURK_LINUX_KEYBOARDS, LURK_LINUX_SLOT_SIZE, KEYMAP_SIZE);
 }
 
 static void free_memory(struct lurk_session_memory *m)
 {
-	free(m->keyboards);
-	free(m->engine_keyboards);
-	for (int i = 0; i < 2; i++) {
-		free(m->images[i]);
-		free(m->keymaps[i]);
-	}
+	free(m->keyboards); /* the block begins there */
 }
 
 static void step_all(struct service *s)
@@ -127,9 +116,9 @@ static bool start(struct service *s, struct lurk_message *message)
 			 lurk_error_text(error));
 		say(s, line);
 	}
-	if (*s->port->class->trouble(s->port)) {
+	if (*s->port->calls->trouble(s->port)) {
 		snprintf(line, sizeof line, "nothing can be stored: %.200s",
-			 s->port->class->trouble(s->port));
+			 s->port->calls->trouble(s->port));
 		say(s, line);
 	}
 	if (s->session.store.newest < 0)
@@ -225,9 +214,9 @@ static void run(struct service *s)
 /* Keyboards are given back as their keys come up; the others after a while. */
 static void leave(struct service *s)
 {
-	const uint64_t until = s->port->class->elapsed(s->port) + LEAVE_US;
+	const uint64_t until = s->port->calls->elapsed(s->port) + LEAVE_US;
 
-	while (!lurk_session_leave(&s->session) && s->port->class->elapsed(s->port) < until) {
+	while (!lurk_session_leave(&s->session) && s->port->calls->elapsed(s->port) < until) {
 		uint64_t due = lurk_session_deadline(&s->session);
 
 		lurk_linux_wait(s->machine, due < until ? due : until, NULL, NULL);

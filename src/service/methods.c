@@ -93,7 +93,7 @@ static json_t *slots_json(struct lurk_call *call, const struct lurk_store_report
 
 static int64_t seconds_left(struct lurk_session *session)
 {
-	uint64_t now = session->port->class->elapsed(session->port);
+	uint64_t now = session->port->calls->elapsed(session->port);
 
 	return session->mode.until_us > now
 		       ? (int64_t)((session->mode.until_us - now + 999999) / 1000000)
@@ -143,8 +143,8 @@ void lurk_method_status(struct lurk_call *call)
 	lurk_call_add(call, may, "watch", json_boolean(rights->watch));
 	lurk_call_add(call, result, "may", may);
 	lurk_call_add(call, result, "storage",
-		      text(session->port->class->trouble
-				   ? session->port->class->trouble(session->port)
+		      text(session->port->calls->trouble
+				   ? session->port->calls->trouble(session->port)
 				   : ""));
 	lurk_call_add(call, result, "newest", json_integer(session->store.newest));
 	lurk_call_add(call, result, "slots", slots_json(call, &session->store));
@@ -207,7 +207,7 @@ void lurk_method_image(struct lurk_call *call)
 			lurk_call_fail(call, LURK_RPC_NOT_STORED, "no rules are loaded");
 		return;
 	}
-	session->port->class->slots(session->port, &size);
+	session->port->calls->slots(session->port, &size);
 	bytes = room(call, size);
 	if (!bytes)
 		return;
@@ -471,7 +471,7 @@ static bool is_withheld(const struct lurk_session *session, const char *seat)
 /* Brings in force what those who take want together of a seat: until the last of them ends. */
 static void withhold(struct lurk_rpc *rpc, const char *seat)
 {
-	const uint64_t now = rpc->session->port->class->elapsed(rpc->session->port);
+	const uint64_t now = rpc->session->port->calls->elapsed(rpc->session->port);
 	uint64_t until = now;
 
 	for (const struct lurk_caller *one = rpc->callers; one; one = one->next) {
@@ -502,7 +502,7 @@ static void begin_take(struct lurk_rpc *rpc, struct lurk_caller *caller, uint64_
 			one->takes_until_us = 0;
 	}
 	memcpy(caller->takes_seat, caller->seat, sizeof caller->seat);
-	caller->takes_until_us = session->port->class->elapsed(session->port) + for_us;
+	caller->takes_until_us = session->port->calls->elapsed(session->port) + for_us;
 	withhold(rpc, caller->takes_seat);
 }
 

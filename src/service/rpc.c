@@ -6,7 +6,7 @@
 
 #include "service/methods.h"
 #include "service/protocol.h"
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 enum { PARSE_ERROR = -32700, INVALID_REQUEST = -32600, NO_METHOD = -32601 };
 

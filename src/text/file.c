@@ -1,4 +1,4 @@
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -14,21 +14,11 @@
 #include <unistd.h>
 
 #include "lurk/name.h"
+#include "lurk/text/memory.h"
 #include "text/whole.h"
 
 /* So many times a fiftieth of a second. */
 enum { PATIENCE = 500 };
-
-char *lurk_copy(const char *bytes, size_t length)
-{
-	char *copy = malloc(length + 1);
-
-	if (!copy)
-		abort();
-	memcpy(copy, bytes, length);
-	copy[length] = '\0';
-	return copy;
-}
 
 bool lurk_say(struct lurk_message *message, const char *format, ...)
 {
@@ -183,7 +173,7 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 		close(fd);
 		return lurk_say(message, "%s: is %s, not a file", path, kind_of(status.st_mode));
 	}
-	*bytes = malloc(LURK_FILE_MAX + 2);
+	*bytes = lurk_resize(NULL, LURK_FILE_MAX + 2);
 	whole = *bytes && lurk_read_whole(fd, *bytes, LURK_FILE_MAX + 1, length) &&
 		*length <= LURK_FILE_MAX;
 	close(fd);
@@ -191,7 +181,7 @@ bool lurk_file_read(const char *path, char **bytes, size_t *length, bool *exists
 		(*bytes)[*length] = '\0';
 		return true;
 	}
-	free(*bytes);
+	lurk_release(*bytes);
 	*bytes = NULL;
 	return lurk_say(message, "%s: larger than %d KiB, or unreadable", path,
 			LURK_FILE_MAX / 1024);

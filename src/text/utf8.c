@@ -1,12 +1,14 @@
-#include "text/utf8.h"
+#include "lurk/text/utf8.h"
 
 #include <locale.h>
 #include <stdbool.h>
 #include <stdlib.h>
 #include <string.h>
+#include <threads.h>
 #include <wctype.h>
 
 #include "lurk/name.h"
+#include "lurk/text/memory.h"
 
 wchar_t lurk_utf8_next(const char **text)
 {
@@ -34,14 +36,18 @@ const char *lurk_utf8_write(uint32_t c, char out[5])
 
 /* What characters are does not depend on how this system, or the program around, is set up; and
  * what is written in plain letters needs no tables to be loaded. */
+static locale_t all;
+
+static void load_all(void)
+{
+	all = newlocale(LC_CTYPE_MASK, "C.UTF-8", (locale_t)0);
+}
+
 static locale_t all_characters(void)
 {
-	static locale_t all;
+	static once_flag loaded = ONCE_FLAG_INIT;
 
-	if (!all)
-		all = newlocale(LC_CTYPE_MASK, "C.UTF-8", (locale_t)0);
-	if (!all)
-		abort();
+	call_once(&loaded, load_all);
 	return all;
 }
 

@@ -1,4 +1,4 @@
-#include "text/words.h"
+#include "lurk/text/words.h"
 
 #include <stdio.h>
 #include <string.h>
@@ -178,5 +178,37 @@ const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WO
 		break;
 	}
 	lurk_make_harmless(out);
+	return out;
+}
+
+const char *lurk_words_rule(const struct lurk_rule *rule, const char *keyboard, char *out,
+			    size_t size)
+{
+	char press[LURK_WORDS], result[LURK_WORDS];
+
+	lurk_words_for_press(&rule->press, press);
+	lurk_words_result(&rule->gives, result);
+	if (rule->swap)
+		snprintf(out, size, "%s and %s are swapped", press, result);
+	else
+		snprintf(out, size, "%s gives %s", press, result);
+	if (*keyboard)
+		snprintf(out + strlen(out), size - strlen(out), " on %s", keyboard);
+	if (rule->off)
+		snprintf(out + strlen(out), size - strlen(out), " (switched off)");
+	return out;
+}
+
+const char *lurk_words_text(struct lurk_text text, char *out, size_t size)
+{
+	snprintf(out, size, "%.*s", (int)(text.length < size ? text.length : size - 1),
+		 text.length ? text.bytes : "");
+	lurk_make_harmless(out);
+	return out;
+}
+
+const char *lurk_words_count(unsigned count, const char *one, char out[LURK_COUNT_WORDS])
+{
+	snprintf(out, LURK_COUNT_WORDS, "%u %s%s", count, one, count == 1 ? "" : "s");
 	return out;
 }

@@ -1,13 +1,12 @@
-#include "text/yaml.h"
+#include "lurk/text/yaml.h"
 
 #include <stdarg.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
-
 #include <yaml.h>
 
 #include "lurk/name.h"
+#include "lurk/text/memory.h"
 
 enum { DEPTH_MAX = 16, FIELDS_MAX = 2048 };
 
@@ -84,10 +83,8 @@ static bool check_bytes(struct lurk_yaml *yaml, struct lurk_message *message)
 static struct lurk_node *new_node(struct reader *r, const yaml_event_t *event,
 				  enum lurk_node_kind kind, const char *text, size_t length)
 {
-	struct lurk_node *node = calloc(1, sizeof *node + length + 1);
+	struct lurk_node *node = lurk_allocate(1, sizeof *node + length + 1);
 
-	if (!node)
-		abort();
 	if (length)
 		memcpy(node + 1, text, length);
 	node->text = (const char *)(node + 1);
@@ -237,18 +234,16 @@ void lurk_yaml_free(struct lurk_yaml *yaml)
 		struct lurk_node *node = yaml->nodes;
 
 		yaml->nodes = node->made_before;
-		free(node);
+		lurk_release(node);
 	}
-	free(yaml->bytes);
+	lurk_release(yaml->bytes);
 	memset(yaml, 0, sizeof *yaml);
 }
 
 char *lurk_yaml_copy(const struct lurk_yaml *yaml, size_t *length)
 {
-	char *bytes = malloc(yaml->length + 1);
+	char *bytes = lurk_resize(NULL, yaml->length + 1);
 
-	if (!bytes)
-		abort();
 	memcpy(bytes, yaml->bytes, yaml->length);
 	bytes[yaml->length] = '\0';
 	*length = yaml->length;

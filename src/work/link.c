@@ -1,12 +1,12 @@
 #include "work/link.h"
 
 #include <errno.h>
-#include <stdlib.h>
 #include <string.h>
 #include <sys/socket.h>
 #include <sys/un.h>
 #include <unistd.h>
 
+#include "lurk/text/memory.h"
 #include "text/hex.h"
 
 enum { PATIENCE_S = 10 };
@@ -52,9 +52,7 @@ static bool receive(struct lurk_link *link, struct lurk_message *message)
 
 	if (link->length == link->size) {
 		link->size = link->size ? 2 * link->size : 4096;
-		link->in = realloc(link->in, link->size);
-		if (!link->in)
-			abort();
+		link->in = lurk_resize(link->in, link->size);
 	}
 	n = recv(link->fd, link->in + link->length, link->size - link->length, 0);
 	if (n <= 0)
@@ -142,9 +140,7 @@ struct lurk_link *lurk_link_open(const char *path, int *error)
 		return NULL;
 	}
 	setsockopt(fd, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
-	link = calloc(1, sizeof *link);
-	if (!link)
-		abort();
+	link = lurk_allocate(1, sizeof *link);
 	link->fd = fd;
 	link->kept = json_object_new_array();
 	return link;
@@ -153,8 +149,8 @@ struct lurk_link *lurk_link_open(const char *path, int *error)
 void lurk_link_close(struct lurk_link *link)
 {
 	close(link->fd);
-	free(link->in);
+	lurk_release(link->in);
 	json_object_put(link->kept);
-	free(link->bytes);
-	free(link);
+	lurk_release(link->bytes);
+	lurk_release(link);
 }

@@ -7,7 +7,7 @@
 
 #include <json-c/json.h>
 
-#include "work/machine.h"
+#include "lurk/work/machine.h"
 
 enum { LURK_LINK_KEYBOARDS = 64, LURK_LINK_IMAGE_MAX = 1 << 19 };
 
@@ -47,6 +47,6 @@ uint8_t lurk_link_place(const char *word, const char *const *words, unsigned cou
 /* view.c: an image as bytes, to be freed, or NULL; and all that the service says of itself. */
 uint8_t *lurk_link_image(struct lurk_link *link, uint64_t sequence, size_t *length,
 			 struct lurk_outcome *outcome);
-bool lurk_machine_see(struct lurk_machine *machine, struct lurk_outcome *outcome);
+bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome);
 
 #endif

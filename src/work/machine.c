@@ -1,4 +1,4 @@
-#include "work/machine.h"
+#include "lurk/work/machine.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -6,6 +6,7 @@
 #include <strings.h>
 #include <unistd.h>
 
+#include "lurk/text/memory.h"
 #include "service/protocol.h"
 #include "text/hex.h"
 #include "work/link.h"
@@ -14,20 +15,44 @@ enum { EMPTY_IMAGE = 256 };
 
 /* ---- Opening ------------------------------------------------------------------------------- */
 
-struct lurk_machine *lurk_machine_of_desk(struct lurk_computer *desk)
+struct lurk_machine *lurk_machine_of_session(struct lurk_session *session,
+					     void (*settle)(void *data), void *data)
 {
 	struct lurk_outcome unused;
-	struct lurk_machine *machine = calloc(1, sizeof *machine);
+	struct lurk_machine *machine = lurk_allocate(1, sizeof *machine);
 
-	if (!machine)
-		abort();
-	machine->desk = desk;
-	machine->keyboards = desk->session.memory.keyboards;
-	machine->keyboard_count = desk->session.memory.keyboard_count;
-	machine->store = &desk->session.store;
+	machine->session = session;
+	machine->settle = settle;
+	machine->settle_data = data;
+	machine->keyboards = session->memory.keyboards;
+	machine->keyboard_count = session->memory.keyboard_count;
+	machine->store = &session->store;
 	machine->may_change = machine->may_watch = true;
-	lurk_machine_see(machine, &unused);
+	lurk_link_see(machine, &unused);
 	return machine;
+}
+
+static void settle_desk(void *desk)
+{
+	lurk_computer_settle(desk);
+}
+
+struct lurk_machine *lurk_machine_of_desk(struct lurk_computer *desk)
+{
+	struct lurk_machine *machine = lurk_machine_of_session(&desk->session, settle_desk, desk);
+
+	machine->desk = desk;
+	return machine;
+}
+
+static struct lurk_request request_of(const struct lurk_machine *machine)
+{
+	return (struct lurk_request){LURK_NOBODY, machine->keep_locks};
+}
+
+static void settle(const struct lurk_machine *machine)
+{
+	machine->settle(machine->settle_data);
 }
 
 static bool kernel_says_off(void)
@@ -71,9 +96,7 @@ struct lurk_machine *lurk_machine_of_service(const char *path, struct lurk_messa
 		say_no_service(message, error);
 		return NULL;
 	}
-	machine = calloc(1, sizeof *machine);
-	if (!machine)
-		abort();
+	machine = lurk_allocate(1, sizeof *machine);
 	machine->service = link;
 	machine->keyboards = link->keyboards;
 	machine->keyboard_count = LURK_LINK_KEYBOARDS;
@@ -91,7 +114,7 @@ void lurk_machine_close(struct lurk_machine *machine)
 		return;
 	if (machine->service)
 		lurk_link_close(machine->service);
-	free(machine);
+	lurk_release(machine);
 }
 
 /* ---- Changing ------------------------------------------------------------------------------ */
@@ -129,7 +152,7 @@ static bool change(struct lurk_machine *machine, const char *method, struct json
 	/* A lock's light follows its key with a little delay. */
 	if (outcome->report.locks_pressed)
 		usleep(300000);
-	return lurk_machine_see(machine, outcome);
+	return lurk_link_see(machine, outcome);
 }
 
 static bool say_outcome(struct lurk_outcome *outcome)
@@ -140,13 +163,11 @@ static bool say_outcome(struct lurk_outcome *outcome)
 static struct json_object *with_image(const uint8_t *image, size_t length)
 {
 	struct json_object *params = json_object_new_object();
-	char *digits = malloc(2 * length + 1);
+	char *digits = lurk_resize(NULL, 2 * length + 1);
 
-	if (!digits)
-		abort();
 	json_object_object_add(params, "image",
 			       json_object_new_string(lurk_hex_write(image, length, digits)));
-	free(digits);
+	lurk_release(digits);
 	return params;
 }
 
@@ -157,14 +178,14 @@ bool lurk_machine_apply(struct lurk_machine *machine, const uint8_t *image, size
 	struct json_object *params;
 
 	memset(outcome, 0, sizeof *outcome);
-	if (machine->desk) {
-		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
+	if (machine->session) {
+		const struct lurk_request request = request_of(machine);
 
-		outcome->error = lurk_session_apply(&machine->desk->session, &request, image,
-						    length, word, &outcome->report);
+		outcome->error = lurk_session_apply(machine->session, &request, image, length, word,
+						    &outcome->report);
 		if (!outcome->error)
-			lurk_computer_settle(machine->desk);
-		return lurk_machine_see(machine, outcome) && say_outcome(outcome);
+			settle(machine);
+		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
 	params = with_image(image, length);
 	if (profile)
@@ -178,13 +199,13 @@ bool lurk_machine_try(struct lurk_machine *machine, const uint8_t *image, size_t
 	struct json_object *params;
 
 	memset(outcome, 0, sizeof *outcome);
-	if (machine->desk) {
-		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
+	if (machine->session) {
+		const struct lurk_request request = request_of(machine);
 
-		outcome->error = lurk_session_try(&machine->desk->session, &request, image, length,
+		outcome->error = lurk_session_try(machine->session, &request, image, length,
 						  seconds * UINT64_C(1000000), &outcome->report);
-		lurk_computer_settle(machine->desk);
-		return lurk_machine_see(machine, outcome) && say_outcome(outcome);
+		settle(machine);
+		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
 	params = with_image(image, length);
 	json_object_object_add(params, "seconds", json_object_new_int64(seconds));
@@ -194,21 +215,21 @@ bool lurk_machine_try(struct lurk_machine *machine, const uint8_t *image, size_t
 bool lurk_machine_keep(struct lurk_machine *machine, struct lurk_outcome *outcome)
 {
 	memset(outcome, 0, sizeof *outcome);
-	if (!machine->desk)
+	if (!machine->session)
 		return change(machine, "keep", json_object_new_object(), outcome);
-	outcome->error = lurk_session_keep(&machine->desk->session, NULL);
-	lurk_computer_settle(machine->desk);
-	return lurk_machine_see(machine, outcome) && say_outcome(outcome);
+	outcome->error = lurk_session_keep(machine->session, NULL);
+	settle(machine);
+	return lurk_link_see(machine, outcome) && say_outcome(outcome);
 }
 
 bool lurk_machine_end_try(struct lurk_machine *machine, struct lurk_outcome *outcome)
 {
 	memset(outcome, 0, sizeof *outcome);
-	if (!machine->desk)
+	if (!machine->session)
 		return change(machine, "end_try", json_object_new_object(), outcome);
-	lurk_session_end_try(&machine->desk->session);
-	lurk_computer_settle(machine->desk);
-	return lurk_machine_see(machine, outcome);
+	lurk_session_end_try(machine->session);
+	settle(machine);
+	return lurk_link_see(machine, outcome);
 }
 
 bool lurk_machine_switch(struct lurk_machine *machine, bool off, struct lurk_outcome *outcome)
@@ -216,13 +237,13 @@ bool lurk_machine_switch(struct lurk_machine *machine, bool off, struct lurk_out
 	struct json_object *params;
 
 	memset(outcome, 0, sizeof *outcome);
-	if (machine->desk) {
-		const struct lurk_request request = {LURK_NOBODY, machine->keep_locks};
+	if (machine->session) {
+		const struct lurk_request request = request_of(machine);
 
-		outcome->error = lurk_session_switch(&machine->desk->session, &request, off,
-						     &outcome->report);
-		lurk_computer_settle(machine->desk);
-		return lurk_machine_see(machine, outcome) && say_outcome(outcome);
+		outcome->error =
+			lurk_session_switch(machine->session, &request, off, &outcome->report);
+		settle(machine);
+		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
 	params = json_object_new_object();
 	json_object_object_add(params, "off", json_object_new_boolean(off));
@@ -238,6 +259,24 @@ bool lurk_machine_use(struct lurk_machine *machine, const char *word, bool while
 	if (machine->desk)
 		return lurk_say(&outcome->why, "on a simulated desk a script chooses the profile: "
 					       "`use NAME` in it, or a key with such a rule");
+	if (machine->session) {
+		const struct lurk_request request = request_of(machine);
+		const struct lurk_text text = {word, word ? strlen(word) : 0};
+		const uint16_t found =
+			word && machine->image ? lurk_image_find_profile(machine->image, text) : 0;
+
+		if (while_open)
+			return lurk_say(&outcome->why, "only a service switches for as long as a "
+						       "program is connected");
+		if (word && !found)
+			return lurk_say(&outcome->why, "there is no profile `%s` that is applied",
+					word);
+		outcome->error = lurk_session_use(machine->session, &request,
+						  word ? (uint16_t)(found - 1) : LURK_PREVIOUS,
+						  &outcome->report);
+		settle(machine);
+		return lurk_link_see(machine, outcome) && say_outcome(outcome);
+	}
 	params = json_object_new_object();
 	if (word)
 		json_object_object_add(params, "profile", json_object_new_string(word));
@@ -254,17 +293,15 @@ bool lurk_machine_stored(struct lurk_machine *machine, uint64_t sequence, uint8_
 	struct lurk_store_report report;
 	struct lurk_image image;
 
-	if (!machine->desk) {
+	if (!machine->session) {
 		*bytes = lurk_link_image(machine->service, sequence, length, &unused);
 		return *bytes != NULL;
 	}
-	*bytes = malloc(LURK_LINK_IMAGE_MAX);
-	if (!*bytes)
-		abort();
-	if (lurk_store_load(lurk_sim_port(machine->desk->sim), sequence + 1, *bytes,
-			    LURK_LINK_IMAGE_MAX, &image, &report) ||
+	*bytes = lurk_resize(NULL, LURK_LINK_IMAGE_MAX);
+	if (lurk_store_load(machine->session->port, sequence + 1, *bytes, LURK_LINK_IMAGE_MAX,
+			    &image, &report) ||
 	    image.sequence != sequence) {
-		free(*bytes);
+		lurk_release(*bytes);
 		*bytes = NULL;
 		return false;
 	}
@@ -282,9 +319,7 @@ bool lurk_machine_version(struct lurk_machine *machine, uint64_t sequence, uint8
 
 	if (sequence)
 		return lurk_machine_stored(machine, sequence, bytes, length);
-	*bytes = malloc(EMPTY_IMAGE);
-	if (!*bytes)
-		abort();
+	*bytes = lurk_resize(NULL, EMPTY_IMAGE);
 	return lurk_image_write(&parts, *bytes, EMPTY_IMAGE, length) == LURK_OK;
 }
 

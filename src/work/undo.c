@@ -1,11 +1,13 @@
-#include "work/undo.h"
+#include "lurk/work/undo.h"
 
 #include <dirent.h>
 #include <inttypes.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
+
+#include "lurk/text/memory.h"
+#include "text/hash.h"
 
 enum { STEPS_KEPT = 50, STEP_MAX = 1000000, APPLY_MAX = 640, SUMMARY_MAX = 512 };
 
@@ -42,16 +44,6 @@ static void step_path(const char *folder, unsigned number, char path[PATH_MAX])
 	snprintf(path, PATH_MAX, "%.4000s/undo/%06u", folder, number);
 }
 
-/* Enough to tell whether a file is as Lurk left it (FNV-1a). */
-static uint32_t checksum(const char *bytes, size_t length)
-{
-	uint32_t sum = 2166136261;
-
-	for (size_t i = 0; i < length; i++)
-		sum = (sum ^ (uint8_t)bytes[i]) * 16777619;
-	return sum;
-}
-
 /* ---- Noting --------------------------------------------------------------------------------- */
 
 static bool note(const char *folder, const char *head, const char *bytes, size_t length,
@@ -59,19 +51,17 @@ static bool note(const char *folder, const char *head, const char *bytes, size_t
 {
 	unsigned oldest, count, newest = newest_step(folder, &oldest, &count);
 	size_t n = strlen(head);
-	char *text = malloc(n + length + 1), path[PATH_MAX];
+	char *text = lurk_resize(NULL, n + length + 1), path[PATH_MAX];
 	struct lurk_message why;
 	bool fine, taken;
 
-	if (!text)
-		abort();
 	memcpy(text, head, n + 1);
 	if (length)
 		memcpy(text + n, bytes, length);
 	do /* somebody else may have taken that number just now */
 		step_path(folder, ++newest, path);
 	while (!(fine = lurk_file_add_secret(path, text, n + length, &taken, &why)) && taken);
-	free(text);
+	lurk_release(text);
 	if (!fine)
 		return lurk_say(message, "this step cannot be undone: %s", why.text);
 	if (count >= STEPS_KEPT) {
@@ -99,7 +89,7 @@ bool lurk_undo_note_edit(const char *folder, const char *path, const struct lurk
 		return lurk_say(message, "this step cannot be undone: %s has a line break in it",
 				path);
 	snprintf(head, sizeof head, "edit\n%.*s\n%s\n%d %" PRIu32 "\n", first_line(summary),
-		 summary, path, old->exists, checksum(fresh, length));
+		 summary, path, old->exists, lurk_hash(fresh, length));
 	return note(folder, head, old->exists ? old->bytes : "", old->length, message);
 }
 
@@ -169,9 +159,24 @@ bool lurk_undo_read(const char *folder, unsigned number, struct lurk_undo *undo,
 	return lurk_say(message, "%s: damaged; remove it to undo what came before", undo->path);
 }
 
+enum lurk_went lurk_undo_read_newest(const char *folder, struct lurk_undo *undo,
+				     struct lurk_message *message)
+{
+	const unsigned newest = lurk_undo_newest(folder);
+
+	if (!newest)
+		return LURK_FOUND;
+	return lurk_undo_read(folder, newest, undo, message) ? LURK_DONE : LURK_COULD_NOT;
+}
+
+bool lurk_undo_is_edit(const struct lurk_undo *undo)
+{
+	return *undo->kind == 'e';
+}
+
 void lurk_undo_free(struct lurk_undo *undo)
 {
-	free(undo->bytes);
+	lurk_release(undo->bytes);
 	undo->bytes = NULL;
 }
 
@@ -183,7 +188,7 @@ bool lurk_undo_edit(const struct lurk_undo *undo, struct lurk_message *message)
 
 	if (!lurk_file_read(undo->file, &now.bytes, &now.length, &now.exists, &why))
 		return lurk_say(message, "%s; so the last edit cannot be taken back", why.text);
-	if (checksum(now.bytes, now.length) != undo->left)
+	if (lurk_hash(now.bytes, now.length) != undo->left)
 		fine = lurk_say(message,
 				"%s was changed by someone else since the last edit (%s); nothing "
 				"is undone",
@@ -193,7 +198,7 @@ bool lurk_undo_edit(const struct lurk_undo *undo, struct lurk_message *message)
 	else
 		fine = unlink(undo->file) == 0 ||
 		       lurk_say(message, "%s: cannot be put back", undo->file);
-	free(now.bytes);
+	lurk_release(now.bytes);
 	return fine;
 }
 

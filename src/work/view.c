@@ -1,9 +1,9 @@
 /* What the machine is like now, as the service tells it. */
-#include <stdlib.h>
 #include <string.h>
 
-#include "text/hex.h"
+#include "lurk/text/memory.h"
 #include "service/protocol.h"
+#include "text/hex.h"
 #include "work/link.h"
 
 uint8_t lurk_link_place(const char *word, const char *const *words, unsigned count)
@@ -85,11 +85,9 @@ uint8_t *lurk_link_image(struct lurk_link *link, uint64_t sequence, size_t *leng
 		return NULL;
 	digits = lurk_link_text(result, "image");
 	*length = strlen(digits) / 2;
-	bytes = malloc(*length + 1);
-	if (!bytes)
-		abort();
+	bytes = lurk_resize(NULL, *length + 1);
 	if (!lurk_hex_read(digits, 2 * *length, bytes)) {
-		free(bytes);
+		lurk_release(bytes);
 		bytes = NULL;
 	}
 	json_object_put(result);
@@ -105,7 +103,7 @@ static bool look_at_image(struct lurk_machine *machine, uint64_t sequence,
 	if (!sequence && !machine->trying)
 		return true;
 	if (!link->bytes || link->image.sequence != sequence || !sequence) {
-		free(link->bytes);
+		lurk_release(link->bytes);
 		link->bytes = lurk_link_image(link, sequence, &length, outcome);
 		if (!link->bytes)
 			return false;
@@ -118,24 +116,24 @@ static bool look_at_image(struct lurk_machine *machine, uint64_t sequence,
 	return true;
 }
 
-bool lurk_machine_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
+bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 {
 	struct lurk_link *link = machine->service;
 	struct json_object *status, *may = NULL, *list;
 	bool fine;
 
-	if (machine->desk) {
-		machine->image = lurk_session_image(&machine->desk->session);
+	if (machine->session) {
+		machine->image = lurk_session_image(machine->session);
 		if (machine->image) {
 			struct lurk_profile profile;
 
-			lurk_image_profile(machine->image,
-					   lurk_session_profile(&machine->desk->session), &profile);
+			lurk_image_profile(machine->image, lurk_session_profile(machine->session),
+					   &profile);
 			snprintf(machine->profile, sizeof machine->profile, "%.*s",
 				 (int)profile.word.length, profile.word.bytes);
 		}
-		machine->off = machine->desk->session.mode.off;
-		machine->trying = machine->desk->session.mode.trying;
+		machine->off = machine->session->mode.off;
+		machine->trying = machine->session->mode.trying;
 		return true;
 	}
 	status = lurk_link_call(link, "status", NULL, outcome);
@@ -168,9 +166,20 @@ bool lurk_machine_see(struct lurk_machine *machine, struct lurk_outcome *outcome
 bool lurk_machine_look(struct lurk_machine *machine, struct lurk_message *message)
 {
 	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
-	bool fine = lurk_machine_see(machine, &outcome);
+	bool fine = lurk_link_see(machine, &outcome);
 
 	if (!fine)
 		*message = outcome.why;
 	return fine;
+}
+
+const char *lurk_machine_start_profile(const struct lurk_machine *machine,
+				       char word[LURK_PROFILE_WORD])
+{
+	struct lurk_profile profile = {0};
+
+	if (machine->image && machine->image->profile_count)
+		lurk_image_profile(machine->image, 0, &profile);
+	snprintf(word, LURK_PROFILE_WORD, "%.*s", (int)profile.word.length, profile.word.bytes);
+	return word;
 }

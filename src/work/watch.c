@@ -102,6 +102,10 @@ bool lurk_machine_watch(struct lurk_machine *machine, const struct lurk_watching
 	struct lurk_outcome outcome;
 	bool fine;
 
+	if (!machine->service) {
+		json_object_put(params);
+		return lurk_say(message, "a session is watched with lurk_session_watch()");
+	}
 	if (params) {
 		json_object_object_add(params, "take", json_object_new_boolean(true));
 		json_object_object_add(params, "seconds", json_object_new_int64(watching->seconds));

@@ -37,6 +37,18 @@ static inline void make_folder(char folder[64])
 		fail_msg("cannot make %s", folder);
 }
 
+/* How often something random is done, of so many times: LURK_SOAK=N for N times as often,
+ * LURK_SOAK=1/N where each step is watched and costs as much more. */
+static inline unsigned long as_often(unsigned long count)
+{
+	const char *soak = getenv("LURK_SOAK");
+
+	if (!soak)
+		return count;
+	return strncmp(soak, "1/", 2) ? count * strtoul(soak, NULL, 10)
+				      : count / strtoul(soak + 2, NULL, 10) + 1;
+}
+
 /* The same random numbers on every machine (xorshift64*). */
 static inline uint32_t random_next(uint64_t *state)
 {

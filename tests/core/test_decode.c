@@ -237,7 +237,7 @@ static void noise(void **state)
 	uint64_t seed = 20310504;
 
 	(void)state;
-	for (unsigned round = 0; round < 40000; round++) {
+	for (unsigned round = 0; round < as_often(40000); round++) {
 		const char *as = kinds[round % COUNT(kinds)];
 		struct lurk_key_event event;
 		uint32_t down[64];

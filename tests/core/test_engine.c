@@ -896,14 +896,6 @@ static void agree(const struct model *m, unsigned keyboard)
 	}
 }
 
-/* LURK_SOAK=N: so many times as much. */
-static unsigned soak(void)
-{
-	const char *times = getenv("LURK_SOAK");
-
-	return times ? (unsigned)atoi(times) : 1;
-}
-
 static void nothing_sticks_and_nothing_is_lost(void **state)
 {
 	struct bench *b = calloc(1, sizeof *b);
@@ -913,7 +905,7 @@ static void nothing_sticks_and_nothing_is_lost(void **state)
 
 	(void)state;
 	lurk_engine_init(&b->engine, b->keyboards, MODEL_KEYBOARDS);
-	while (events < 1200000 * soak()) {
+	while (events < as_often(1200000)) {
 		/* Other rules; keys held go on. */
 		random_rules(&seed, b);
 		for (uint16_t k = 0; k < MODEL_KEYBOARDS; k++)
@@ -1109,7 +1101,7 @@ static void modifiers_and_text(void **state)
 	unsigned texts = 0, taps = 0, events = 0;
 
 	(void)state;
-	for (unsigned round = 0; round < 1500 * soak(); round++) {
+	for (unsigned round = 0; round < as_often(1500); round++) {
 		struct bench *b = bench_new();
 		struct watcher *w = calloc(1, sizeof *w);
 		char rules[1024];
@@ -1169,7 +1161,7 @@ static void modifiers_and_text(void **state)
 	}
 	print_message("%u random events, %u texts, %u taps of modifiers alone\n", events, texts,
 		      taps);
-	assert_true(texts > 250 && taps > 1000);
+	assert_true(texts > as_often(250) && taps > as_often(1000));
 }
 
 int main(void)

@@ -6,7 +6,7 @@
 #include <xkbcommon/xkbcommon-compose.h>
 #include <xkbcommon/xkbcommon.h>
 
-#include "layout/layout.h"
+#include "lurk/layout/layout.h"
 
 enum { KEYCODE_OFFSET = 8, LAYOUTS = 1024 };
 

@@ -6,7 +6,7 @@
 #include "lurk/engine.h"
 #include "picture/picture.h"
 #include "picture/terminal.h"
-#include "text/utf8.h"
+#include "lurk/text/utf8.h"
 
 enum { ROUNDS = 400, RULES = 7 };
 

@@ -10,7 +10,7 @@
 #include "layout/registry.h"
 #include "picture/drawing.h"
 #include "picture/picture.h"
-#include "text/utf8.h"
+#include "lurk/text/utf8.h"
 
 static const char *name_of(unsigned form, unsigned arrangement)
 {
@@ -204,7 +204,7 @@ static void words_mean_layouts(void **state)
 		const char *word, *name, *candidates;
 	} rows[] = {
 		{"Japanese", "jp", ""}, {"german", "de", ""}, {"uk", "gb", ""},
-		{"kong", "", ""},       {"zz", "", ""},
+		{"kong", "", ""},       {"zz", "", ""},       {"German (Neo 2)", "de:neo", ""},
 	};
 	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
 	char words[96];

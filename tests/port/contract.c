@@ -25,7 +25,7 @@ static void assert_got(struct contract_rig *rig, const char *expected)
 
 static bool next(struct contract_rig *rig, struct lurk_port_event *event)
 {
-	return rig->port->class->next(rig->port, event);
+	return rig->port->calls->next(rig->port, event);
 }
 
 static void drain(struct contract_rig *rig)
@@ -40,7 +40,7 @@ static void drain(struct contract_rig *rig)
 static void start_listening(struct contract_rig *rig)
 {
 	drain(rig);
-	rig->port->class->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
+	rig->port->calls->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
 }
 
 static enum lurk_error send(struct contract_rig *rig, lurk_key key, enum lurk_state state)
@@ -48,7 +48,7 @@ static enum lurk_error send(struct contract_rig *rig, lurk_key key, enum lurk_st
 	const struct lurk_frame frame = {
 		.keyboard = rig->number, .count = 1, .strokes = {{key, (uint8_t)state}}};
 
-	return rig->port->class->send(rig->port, &frame);
+	return rig->port->calls->send(rig->port, &frame);
 }
 
 /* The table's entry for a key, LURK_OK. */
@@ -56,9 +56,9 @@ static uint16_t entry_of(struct contract_rig *rig, lurk_key key, struct lurk_tab
 {
 	struct lurk_port_keyboard keyboard;
 
-	assert_true(rig->port->class->keyboard(rig->port, rig->number, &keyboard));
+	assert_true(rig->port->calls->keyboard(rig->port, rig->number, &keyboard));
 	for (uint16_t i = 0; i < keyboard.table_entries; i++) {
-		assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, entry),
+		assert_int_equal(rig->port->calls->table_get(rig->port, rig->number, i, entry),
 				 LURK_OK);
 		if (entry->original == key)
 			return i;
@@ -77,14 +77,14 @@ static void what_is_there_is_plugged_first(void **state)
 		assert_true(next(rig, &event));
 		assert_int_equal(event.kind, LURK_PORT_PLUGGED);
 	} while (event.keyboard != rig->number);
-	assert_true(rig->port->class->keyboard(rig->port, rig->number, &keyboard));
+	assert_true(rig->port->calls->keyboard(rig->port, rig->number, &keyboard));
 	assert_int_equal(keyboard.identity.bus, LURK_BUS_USB);
 	assert_true(lurk_declares(&keyboard, LURK_KEY_A));
 	assert_false(lurk_declares(&keyboard, LURK_KEY_SOS));
-	assert_false(rig->port->class->keyboard(rig->port, 999, &keyboard));
+	assert_false(rig->port->calls->keyboard(rig->port, 999, &keyboard));
 	drain(rig);
 	assert_false(next(rig, &event));
-	assert_true(rig->port->class->descriptor(rig->port) >= -1);
+	assert_true(rig->port->calls->descriptor(rig->port) >= -1);
 }
 
 /* The next key; the ends of reports are passed over. */
@@ -99,34 +99,34 @@ static bool next_key(struct contract_rig *rig, struct lurk_port_event *event)
 
 static enum lurk_error take(struct contract_rig *rig, bool at_once, struct lurk_taken_held *held)
 {
-	enum lurk_error error = rig->port->class->stand_in(rig->port, rig->number);
+	enum lurk_error error = rig->port->calls->stand_in(rig->port, rig->number);
 
 	rig->open(rig);
-	return error ? error : rig->port->class->take(rig->port, rig->number, at_once, held);
+	return error ? error : rig->port->calls->take(rig->port, rig->number, at_once, held);
 }
 
 static enum lurk_error end_held(struct contract_rig *rig)
 {
-	return rig->port->class->end_held(rig->port, rig->number);
+	return rig->port->calls->end_held(rig->port, rig->number);
 }
 
 static enum lurk_error give_back(struct contract_rig *rig, bool at_once)
 {
-	return rig->port->class->give_back(rig->port, rig->number, at_once);
+	return rig->port->calls->give_back(rig->port, rig->number, at_once);
 }
 
 static void keys_come_with_scan_code_and_time(void **state)
 {
 	struct contract_rig *rig = *state;
 	struct lurk_port_event event;
-	uint64_t before = rig->port->class->now(rig->port);
+	uint64_t before = rig->port->calls->now(rig->port);
 
 	drain(rig);
 	rig->press(rig, LURK_KEY_A, true);
 	rig->press(rig, LURK_KEY_A, false);
 	assert_false(next(rig, &event)); /* nobody listens */
 	assert_got(rig, "KeyA+ KeyA- ");
-	rig->port->class->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
+	rig->port->calls->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
 	assert_true(next(rig, &event));
 	assert_int_equal(event.kind, LURK_PORT_KEY);
@@ -311,7 +311,7 @@ static void whatever_comes_when(void **state)
 	char got[4096] = "", *at;
 
 	start_listening(rig);
-	assert_int_equal(rig->port->class->stand_in(rig->port, rig->number), LURK_OK);
+	assert_int_equal(rig->port->calls->stand_in(rig->port, rig->number), LURK_OK);
 	rig->open(rig);
 	for (unsigned round = 0; round < 60; round++) {
 		struct lurk_taken_held held;
@@ -323,7 +323,7 @@ static void whatever_comes_when(void **state)
 			if (rig->look)
 				rig->look(rig);
 			drain(rig);
-			error = rig->port->class->take(rig->port, rig->number, tries++ > 2000,
+			error = rig->port->calls->take(rig->port, rig->number, tries++ > 2000,
 						       &held);
 		} while (error == LURK_ERR_WAIT);
 		assert_int_equal(error, LURK_OK);
@@ -374,7 +374,7 @@ static void reports_end(void **state)
 
 	drain(rig);
 	for (int taken = 0; taken < 2; taken++) {
-		rig->port->class->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
+		rig->port->calls->listen(rig->port, rig->number, NULL, LURK_LISTEN_ALL);
 		rig->press(rig, LURK_KEY_A, true);
 		rig->press(rig, LURK_KEY_B, true);
 		rig->press(rig, LURK_KEY_A, false);
@@ -422,14 +422,14 @@ static void only_the_keys_that_are_wanted_come(void **state)
 	struct contract_rig *rig = *state;
 	struct lurk_table_entry entry;
 	struct lurk_port_event event;
-	uint64_t before = rig->port->class->elapsed(rig->port);
+	uint64_t before = rig->port->calls->elapsed(rig->port);
 
 	drain(rig);
-	assert_int_equal(rig->port->class->table_set(rig->port, rig->number,
+	assert_int_equal(rig->port->calls->table_set(rig->port, rig->number,
 						     entry_of(rig, LURK_KEY_ESC, &entry),
 						     LURK_KEY_TAB),
 			 LURK_OK);
-	rig->port->class->listen(rig->port, rig->number, wanted, 2);
+	rig->port->calls->listen(rig->port, rig->number, wanted, 2);
 	rig->press(rig, LURK_KEY_A, true);
 	rig->press(rig, LURK_KEY_TAB, true);
 	rig->press(rig, LURK_KEY_A, false);
@@ -446,10 +446,10 @@ static void only_the_keys_that_are_wanted_come(void **state)
 	assert_true(next_key(rig, &event));
 	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
 	assert_false(next_key(rig, &event));
-	rig->port->class->listen(rig->port, rig->number, NULL, 0);
+	rig->port->calls->listen(rig->port, rig->number, NULL, 0);
 	rig->press(rig, LURK_KEY_CAPSLOCK, false);
 	assert_false(next(rig, &event));
-	assert_true(rig->port->class->elapsed(rig->port) >= before);
+	assert_true(rig->port->calls->elapsed(rig->port) >= before);
 }
 
 /* Locks are pressed by the stand-in, so that they do not stay on for ever; what an entry gives can
@@ -462,7 +462,7 @@ static void free_it_can_press_locks_and_release(void **state)
 	uint16_t i = entry_of(rig, LURK_KEY_A, &entry);
 
 	start_listening(rig);
-	assert_int_equal(rig->port->class->stand_in(rig->port, rig->number), LURK_OK);
+	assert_int_equal(rig->port->calls->stand_in(rig->port, rig->number), LURK_OK);
 	rig->open(rig);
 	assert_got(rig, "");
 	assert_int_equal(send(rig, LURK_KEY_CAPSLOCK, LURK_DOWN), LURK_OK);
@@ -471,12 +471,12 @@ static void free_it_can_press_locks_and_release(void **state)
 	assert_false(next_key(rig, &event)); /* what is sent is not heard as if it were pressed */
 	rig->press(rig, LURK_KEY_A, true);
 	drain(rig);
-	assert_int_equal(rig->port->class->release(rig->port, rig->number, i), LURK_OK);
+	assert_int_equal(rig->port->calls->release(rig->port, rig->number, i), LURK_OK);
 	assert_got(rig, "KeyA+ KeyA- ");
 	assert_false(next_key(rig, &event));
 	rig->press(rig, LURK_KEY_A, false);
 	assert_got(rig, "");
-	assert_int_equal(rig->port->class->release(rig->port, rig->number, i), LURK_OK);
+	assert_int_equal(rig->port->calls->release(rig->port, rig->number, i), LURK_OK);
 	assert_got(rig, "");
 }
 
@@ -489,22 +489,22 @@ static void the_table_changes_what_a_key_gives(void **state)
 
 	assert_int_equal(entry.key, LURK_KEY_CAPSLOCK);
 	assert_int_equal(entry.scan.code, 0x70039);
-	assert_int_equal(rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_TAB),
+	assert_int_equal(rig->port->calls->table_set(rig->port, rig->number, i, LURK_KEY_TAB),
 			 LURK_OK);
-	assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, &entry), LURK_OK);
+	assert_int_equal(rig->port->calls->table_get(rig->port, rig->number, i, &entry), LURK_OK);
 	assert_int_equal(entry.original, LURK_KEY_CAPSLOCK);
 	assert_int_equal(entry.key, LURK_KEY_TAB);
 	start_listening(rig);
-	assert_false(rig->port->class->is_down(rig->port, rig->number, i));
+	assert_false(rig->port->calls->is_down(rig->port, rig->number, i));
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
-	assert_true(rig->port->class->is_down(rig->port, rig->number, i));
+	assert_true(rig->port->calls->is_down(rig->port, rig->number, i));
 	rig->press(rig, LURK_KEY_CAPSLOCK, false);
-	assert_false(rig->port->class->is_down(rig->port, rig->number, i));
+	assert_false(rig->port->calls->is_down(rig->port, rig->number, i));
 	assert_got(rig, "Tab+ Tab- ");
 	/* Lurk itself sees what the key was, also when it is disabled. */
 	assert_true(next_key(rig, &event));
 	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
-	assert_int_equal(rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_UNKNOWN),
+	assert_int_equal(rig->port->calls->table_set(rig->port, rig->number, i, LURK_KEY_UNKNOWN),
 			 LURK_OK);
 	drain(rig);
 	rig->press(rig, LURK_KEY_CAPSLOCK, true);
@@ -513,8 +513,8 @@ static void the_table_changes_what_a_key_gives(void **state)
 	assert_true(next_key(rig, &event));
 	assert_int_equal(event.key.key, LURK_KEY_CAPSLOCK);
 	assert_int_not_equal(
-		rig->port->class->table_set(rig->port, rig->number, 60000, LURK_KEY_TAB), LURK_OK);
-	assert_int_not_equal(rig->port->class->table_get(rig->port, rig->number, 60000, &entry),
+		rig->port->calls->table_set(rig->port, rig->number, 60000, LURK_KEY_TAB), LURK_OK);
+	assert_int_not_equal(rig->port->calls->table_get(rig->port, rig->number, 60000, &entry),
 			     LURK_OK);
 }
 
@@ -527,7 +527,7 @@ static void unplugged_it_is_gone(void **state)
 	struct lurk_port_event event;
 	uint16_t i = entry_of(rig, LURK_KEY_CAPSLOCK, &entry);
 
-	rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_TAB);
+	rig->port->calls->table_set(rig->port, rig->number, i, LURK_KEY_TAB);
 	drain(rig);
 	rig->press(rig, LURK_KEY_A, true);
 	drain(rig);
@@ -535,12 +535,12 @@ static void unplugged_it_is_gone(void **state)
 	assert_got(rig, "KeyA+ KeyA- ");
 	assert_true(next_key(rig, &event));
 	assert_int_equal(event.kind, LURK_PORT_UNPLUGGED);
-	assert_false(rig->port->class->keyboard(rig->port, rig->number, &keyboard));
-	assert_int_equal(rig->port->class->take(rig->port, rig->number, true, &held),
+	assert_false(rig->port->calls->keyboard(rig->port, rig->number, &keyboard));
+	assert_int_equal(rig->port->calls->take(rig->port, rig->number, true, &held),
 			 LURK_ERR_GONE);
-	assert_int_equal(rig->port->class->table_get(rig->port, rig->number, i, &entry),
+	assert_int_equal(rig->port->calls->table_get(rig->port, rig->number, i, &entry),
 			 LURK_ERR_GONE);
-	assert_int_equal(rig->port->class->table_set(rig->port, rig->number, i, LURK_KEY_TAB),
+	assert_int_equal(rig->port->calls->table_set(rig->port, rig->number, i, LURK_KEY_TAB),
 			 LURK_ERR_GONE);
 	assert_int_equal(send(rig, LURK_KEY_A, LURK_UP), LURK_ERR_GONE);
 	rig->plug(rig, true);
@@ -576,24 +576,24 @@ static void slots_keep_what_is_written(void **state)
 	uint8_t bytes[64], back[128];
 	size_t size, length;
 
-	assert_true(rig->port->class->slots(rig->port, &size) >= 2);
+	assert_true(rig->port->calls->slots(rig->port, &size) >= 2);
 	assert_true(size >= 4096);
-	assert_int_equal(rig->port->class->slot_read(rig->port, 1, back, sizeof back, &length),
+	assert_int_equal(rig->port->calls->slot_read(rig->port, 1, back, sizeof back, &length),
 			 LURK_OK);
 	assert_int_equal(length, 0);
 	memset(bytes, 7, sizeof bytes);
-	assert_int_equal(rig->port->class->slot_write(rig->port, 0, bytes, sizeof bytes), LURK_OK);
+	assert_int_equal(rig->port->calls->slot_write(rig->port, 0, bytes, sizeof bytes), LURK_OK);
 	memset(bytes, 8, sizeof bytes);
 	rig->cut_power(rig, 10);
-	assert_int_not_equal(rig->port->class->slot_write(rig->port, 1, bytes, sizeof bytes),
+	assert_int_not_equal(rig->port->calls->slot_write(rig->port, 1, bytes, sizeof bytes),
 			     LURK_OK);
 	rig->restart(rig);
-	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length),
+	assert_int_equal(rig->port->calls->slot_read(rig->port, 0, back, sizeof back, &length),
 			 LURK_OK);
 	assert_int_equal(length, sizeof bytes);
 	assert_int_equal(back[63], 7);
-	assert_int_equal(rig->port->class->slot_write(rig->port, 0, bytes, 5), LURK_OK);
-	assert_int_equal(rig->port->class->slot_read(rig->port, 0, back, sizeof back, &length),
+	assert_int_equal(rig->port->calls->slot_write(rig->port, 0, bytes, 5), LURK_OK);
+	assert_int_equal(rig->port->calls->slot_read(rig->port, 0, back, sizeof back, &length),
 			 LURK_OK);
 	assert_int_equal(length, 5);
 }

@@ -19,7 +19,7 @@ static enum lurk_error refusal(struct lurk_port *port)
 	return with ? with : LURK_ERR_PORT;
 }
 
-#define CALL(name, ...) (real(port)->class->name(real(port), __VA_ARGS__))
+#define CALL(name, ...) (real(port)->calls->name(real(port), __VA_ARGS__))
 #define PASSED(name, what, params, ...)                                               \
 	static enum lurk_error r_##name params                                        \
 	{                                                                             \
@@ -88,7 +88,7 @@ static enum lurk_error r_slot_read(struct lurk_port *port, unsigned slot, uint8_
 
 static uint64_t r_now(struct lurk_port *port)
 {
-	return real(port)->class->now(real(port));
+	return real(port)->calls->now(real(port));
 }
 
 void refusing_init(struct refusing *refusing)
@@ -114,5 +114,5 @@ void refusing_init(struct refusing *refusing)
 		.elapsed = r_now,
 	};
 
-	refusing->port.class = &class;
+	refusing->port.calls = &class;
 }

@@ -3,7 +3,7 @@
 #define LURK_TESTS_RIG_H
 
 #include "contract.h"
-#include "port/sim/sim.h"
+#include "lurk/desk/sim.h"
 
 struct sim_rig {
 	struct contract_rig rig;

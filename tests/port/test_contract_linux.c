@@ -16,7 +16,7 @@
 #include <unistd.h>
 
 #include "lurk/session.h"
-#include "port/linux/linux.h"
+#include "lurk/linux/linux.h"
 
 enum { READERS = 64, QUIET_MS = 150, PLUG_US = 500000, HELD_US = 800000, GOT = 16384 };
 
@@ -303,7 +303,7 @@ static void find_number(struct linux_rig *r)
 	struct lurk_port_keyboard keyboard;
 
 	for (uint16_t i = 0; i < LURK_LINUX_KEYBOARDS; i++) {
-		if (r->rig.port->class->keyboard(r->rig.port, i, &keyboard) &&
+		if (r->rig.port->calls->keyboard(r->rig.port, i, &keyboard) &&
 		    keyboard.identity.vendor == 0xfade && keyboard.identity.product == r->product) {
 			r->rig.number = i;
 			return;
@@ -364,7 +364,7 @@ static void lost_events_are_only_released(void **state)
 	unsigned presses = 0;
 
 	(void)state;
-	r->rig.port->class->listen(r->rig.port, r->rig.number, NULL, LURK_LISTEN_ALL);
+	r->rig.port->calls->listen(r->rig.port, r->rig.number, NULL, LURK_LISTEN_ALL);
 	rig_press(&r->rig, LURK_KEY_A, true);
 	for (unsigned i = 0; i < 400; i++) {
 		e.u.input2.data[2] = i < 399 ? 0x04 : 0; /* A, and at last not any more */
@@ -372,7 +372,7 @@ static void lost_events_are_only_released(void **state)
 		write_uhid(r, &e);
 	}
 	usleep(PLUG_US);
-	while (r->rig.port->class->next(r->rig.port, &event)) {
+	while (r->rig.port->calls->next(r->rig.port, &event)) {
 		if (event.kind != LURK_PORT_KEY || event.keyboard != r->rig.number)
 			continue;
 		presses += event.key.state == LURK_DOWN;
@@ -394,10 +394,10 @@ static unsigned repeats_of(struct linux_rig *r, bool typed)
 
 	for (unsigned i = 0; i < r->reader_count; i++)
 		r->readers[i].repeats = 0;
-	assert_int_equal(r->rig.port->class->send(r->rig.port, &frame), LURK_OK);
+	assert_int_equal(r->rig.port->calls->send(r->rig.port, &frame), LURK_OK);
 	usleep(HELD_US);
 	frame.strokes[0].state = LURK_UP;
-	assert_int_equal(r->rig.port->class->send(r->rig.port, &frame), LURK_OK);
+	assert_int_equal(r->rig.port->calls->send(r->rig.port, &frame), LURK_OK);
 	collect(r);
 	for (unsigned i = 0; i < r->reader_count; i++)
 		repeats += r->readers[i].repeats;
@@ -412,15 +412,15 @@ static void only_what_is_typed_does_not_repeat(void **state)
 	struct lurk_port_event event;
 
 	(void)state;
-	assert_int_equal(r->rig.port->class->stand_in(r->rig.port, r->rig.number), LURK_OK);
-	assert_int_equal(r->rig.port->class->take(r->rig.port, r->rig.number, true, &held),
+	assert_int_equal(r->rig.port->calls->stand_in(r->rig.port, r->rig.number), LURK_OK);
+	assert_int_equal(r->rig.port->calls->take(r->rig.port, r->rig.number, true, &held),
 			 LURK_OK);
 	usleep(PLUG_US);
 	find_readers(r);
 	for (unsigned round = 0; round < 2; round++) {
 		assert_true(repeats_of(r, false) > 0);
 		assert_int_equal(repeats_of(r, true), 0);
-		while (r->rig.port->class->next(r->rig.port, &event))
+		while (r->rig.port->calls->next(r->rig.port, &event))
 			;
 	}
 	end(&r->rig);

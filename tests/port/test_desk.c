@@ -3,7 +3,7 @@
 #include "../core/rules.h"
 #include "rig.h"
 
-#include "layout/layout.h"
+#include "lurk/layout/layout.h"
 #include "lurk/session.h"
 
 /* A desk file below `desk: 1`, and what is said of it. */

@@ -402,18 +402,11 @@ static void play(struct desk *d, bool strict, unsigned refuse, unsigned steps)
 	rest(d);
 }
 
-static unsigned times(void)
-{
-	const char *soak = getenv("LURK_SOAK");
-
-	return soak ? (unsigned)atoi(soak) : 1;
-}
-
 static void run(const char *what, bool strict, unsigned refuse, uint64_t seed)
 {
 	unsigned long events = 0, made = 0, refused = 0, gaps = 0;
 
-	for (unsigned round = 0; round < 40 * times(); round++) {
+	for (unsigned round = 0; round < as_often(40); round++) {
 		struct desk *d = make(seed + round);
 
 		for (unsigned i = 0; i < 30; i++)
@@ -429,8 +422,8 @@ static void run(const char *what, bool strict, unsigned refuse, uint64_t seed)
 	print_message("%s: %lu presses and releases, %lu changes, %lu gaps pressed into, %lu calls "
 		      "refused\n",
 		      what, events, made, gaps, refused);
-	assert_true(made > 5000 && gaps > 500);
-	assert_true(!refuse || refused > 500);
+	assert_true(made > as_often(5000) && gaps > as_often(500));
+	assert_true(!refuse || refused > as_often(500));
 }
 
 static void nothing_is_lost(void **state)

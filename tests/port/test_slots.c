@@ -112,7 +112,7 @@ static void what_lies_there_is_in_nobodys_way(void **state)
 	fd = open(outside, O_WRONLY | O_CREAT, 0600);
 	assert_int_equal(write(fd, "outside", 7), 7);
 	close(fd);
-	for (unsigned round = 0; round < 300; round++) {
+	for (unsigned round = 0; round < as_often(300); round++) {
 		unsigned usable = 0;
 
 		clear();

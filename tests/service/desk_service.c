@@ -7,7 +7,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "port/sim/computer.h"
+#include "lurk/desk/computer.h"
 #include "service/control.h"
 
 static void say(void *data, const char *line)

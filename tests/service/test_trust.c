@@ -385,8 +385,7 @@ static void write_sets(struct test *t)
 
 static void nobody_learns_or_does_what_is_not_theirs(void **state)
 {
-	const char *soak = getenv("LURK_SOAK");
-	const unsigned long steps = STEPS * (soak ? strtoul(soak, NULL, 10) : 1);
+	const unsigned long steps = as_often(STEPS);
 	struct test *t = calloc(1, sizeof *t);
 
 	(void)state;

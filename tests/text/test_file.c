@@ -6,7 +6,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 static char folder[64], path[96];
 

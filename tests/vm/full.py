@@ -4,7 +4,7 @@ A Debian with systemd and udev, Lurk's packages installed with apt, rules made w
 pressed from outside on QEMU's own keyboards; what arrives is read from the text console. The machine is
 reset, the keyboard unplugged, the service killed and hung, the machine put to sleep, the package upgraded
 and removed. The disk is kept in BUILD/vm under a key of what went into it. full.py BUILD disk only makes it;
-full.py BUILD PART... runs some parts.
+full.py BUILD PART... runs some parts, full.py BUILD first|second half of them.
 """
 import glob
 import hashlib
@@ -67,9 +67,9 @@ def build_disk(work):
     return folder + "/disk", folder + "/vmlinuz", folder + "/initrd.img"
 
 
-def build_payload(build, work):
+def build_payload(build, work, name):
     """The packages, the same again as a later version, and the probe, as one archive."""
-    folder = os.path.join(work, "payload")
+    folder = os.path.join(work, "payload-" + name)
     shutil.rmtree(folder, ignore_errors=True)
     os.makedirs(folder + "/now")
     os.makedirs(folder + "/later")
@@ -85,8 +85,8 @@ def build_payload(build, work):
         subprocess.run(["dpkg-deb", "--root-owner-group", "-b", root, folder + "/later/"], check=True, stdout=subprocess.DEVNULL)
         shutil.rmtree(root)
     shutil.copy(f"{build}/tests/vm_probe", folder)
-    subprocess.run(["tar", "-cf", "../payload.tar", "."], cwd=folder, check=True)
-    return os.path.join(work, "payload.tar")
+    subprocess.run(["tar", "-cf", f"../payload-{name}.tar", "."], cwd=folder, check=True)
+    return os.path.join(work, f"payload-{name}.tar")
 
 
 class Debian(Machine):
@@ -262,23 +262,29 @@ def keys_and_reset(m):
     m.check("the service was ready before the login prompt", int(order[0]) <= int(order[1]), " ".join(order))
 
 
-def plugging(m):
-    m.ask("device_del", id="kbd0")
+def pulled(m, name):
+    m.ask("device_del", id=name)
+    m.until("lurk keyboards | grep -q 'QEMU QEMU USB Keyboard' || echo gone", "gone")
+
+
+def plugged(m, name, port):
+    m.ask("device_add", driver="usb-kbd", id=name, bus="xhci.0", port=port)
+    m.until("lurk keyboards", "(QEMU QEMU USB Keyboard)")
     time.sleep(1)
-    m.ask("device_add", driver="usb-kbd", id="kbd1", bus="xhci.0", port="3")
-    time.sleep(3)
+
+
+def plugging(m):
+    pulled(m, "kbd0")
+    plugged(m, "kbd1", "3")
     m.types("q w a", "wqa", "unplugged, and another plugged in elsewhere")
-    m.ask("device_del", id="kbd1")
+    pulled(m, "kbd1")
     m.ask("device_add", driver="usb-hub", id="hub", bus="xhci.0", port="2")
-    time.sleep(2)
-    m.ask("device_add", driver="usb-kbd", id="kbd2", bus="xhci.0", port="2.1")
-    time.sleep(3)
+    m.until("cat /sys/bus/usb/devices/*/product", "QEMU USB Hub")
+    plugged(m, "kbd2", "2.1")
     m.types("q w a", "wqa", "through a hub")
-    m.ask("device_del", id="kbd2")
-    time.sleep(2)
+    pulled(m, "kbd2")
     m.types("q w a", "wqa", "on the PS/2 keyboard")
-    m.ask("device_add", driver="usb-kbd", id="kbd3", bus="xhci.0", port="1")
-    time.sleep(3)
+    plugged(m, "kbd3", "1")
     m.sh("modprobe uhid; printf 'keyboards:\\n  tabled: {usb: \"fade:0003\"}\\n' > /etc/lurk/keyboards.yaml")
     m.sh("lurk swap Alt Meta --apply")
     told = m.sh(f"/root/p/vm_probe plug {m.service()} 20")
@@ -294,17 +300,13 @@ def other_seat(m):
     """The virtual keyboard belongs to the seat of the one that it speaks for."""
     find = "for i in /sys/class/input/input*; do grep -q '^QEMU QEMU USB Keyboard%s$' $i/name && echo $i; done | tail -n 1"
     m.sh(f"loginctl attach seat1 $({find % ''})")
-    m.ask("device_del", id="kbd3")
-    time.sleep(1)
-    m.ask("device_add", driver="usb-kbd", id="kbd4", bus="xhci.0", port="1")
-    time.sleep(3)
+    pulled(m, "kbd3")
+    plugged(m, "kbd4", "1")
     m.sh("lurk apply --relay && udevadm settle")
     m.has(f"udevadm info -q property -p $({find % ' (Lurk)'})", "ID_SEAT=seat1", "the virtual keyboard has the seat of the real one")
     m.sh("loginctl flush-devices; lurk apply")
-    m.ask("device_del", id="kbd4")
-    time.sleep(1)
-    m.ask("device_add", driver="usb-kbd", id="kbd5", bus="xhci.0", port="1")
-    time.sleep(3)
+    pulled(m, "kbd4")
+    plugged(m, "kbd5", "1")
 
 
 def killed(m):
@@ -653,6 +655,18 @@ def coming_and_going(m):
     m.check("purged, nothing is left", left == "", left)
 
 
+def beginning(m):
+    keys_and_reset(m)
+    rights(m)
+    m.sh("lurk apply")
+    at_the_screen(m)
+
+
+PARTS = [beginning, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
+         table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, coming_and_going]
+HALF = 7
+
+
 def main():
     build, only = sys.argv[1], sys.argv[2:]
     work = os.path.abspath(os.path.join(build, "vm"))
@@ -664,8 +678,11 @@ def main():
         sys.exit(77)
     if only == ["disk"]:
         return
-    payload = build_payload(build, work)
-    machine = (work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "1024",
+    name = "-".join(["full", *only[:1]])
+    if only[:1] in (["first"], ["second"]):  # halves, for two machines beside each other
+        only = [part.__name__ for part in (PARTS[:HALF] if only == ["first"] else PARTS[HALF:])]
+    payload = build_payload(build, work, name)
+    machine = (name, work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "1024",
                "-drive", f"file={disk},if=virtio,format=raw,snapshot=on",
                "-drive", f"file={payload},if=virtio,format=raw,readonly=on")
     for _ in range(3):
@@ -681,17 +698,10 @@ def main():
     sys.exit(1)
 
 
-def beginning(m):
-    keys_and_reset(m)
-    rights(m)
-    m.sh("lurk apply")
-    at_the_screen(m)
-
-
 def run(machine, only):
     """Runs the parts, or those asked for; returns those in which something failed."""
     print("booting Debian", flush=True)
-    m = Debian("full", *machine, patience_s=300)
+    m = Debian(*machine, patience_s=300)
     failed = []
 
     def part(function):
@@ -708,9 +718,10 @@ def run(machine, only):
         if m.failed > before:
             failed.append("install")
         part(beginning)
+        if only and "beginning" not in only:  # what it leaves to the others
+            m.sh("usermod -aG lurk warden; lurk swap KeyQ KeyW --apply")
         m.read_console()
-        for function in [plugging, other_seat, killed, sleep_and_wake, refused, no_space, table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified,
-                         typing, coming_and_going]:
+        for function in PARTS[1:]:
             part(function)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:

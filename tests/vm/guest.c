@@ -1,5 +1,6 @@
 /* Inside the virtual machine: a session on the running kernel under the rules given, and what
- * programs get, a line each, until F12 is pressed. quick.py presses the keys from outside. */
+ * programs get, a line each, until F12 is pressed; or, with `watch`, what they get of another
+ * process. quick.py presses the keys from outside. */
 #include "../core/rules.h"
 
 #include <dirent.h>
@@ -10,7 +11,7 @@
 #include <unistd.h>
 
 #include "lurk/session.h"
-#include "port/linux/linux.h"
+#include "lurk/linux/linux.h"
 
 enum {
 	READERS = 32,
@@ -102,6 +103,17 @@ static void tell_lights(bool at_start)
 	}
 }
 
+/* Only what programs get: another process has the keyboards. */
+static int watch_others(void)
+{
+	find_readers();
+	readers[0].fd = -1;
+	puts("ready");
+	while (poll(readers, reader_count, PATIENCE_MS) > 0 && read_all())
+		find_readers();
+	return 0;
+}
+
 int main(int argc, char **argv)
 {
 	const struct lurk_session_memory memory = {
@@ -116,9 +128,12 @@ int main(int argc, char **argv)
 	static struct test_rules rules;
 	struct lurk_apply_report report;
 	struct lurk_message why;
-	struct lurk_linux *machine = lurk_linux_new("/tmp/rules", &why);
+	struct lurk_linux *machine;
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
+	if (argc == 2 && !strcmp(argv[1], "watch"))
+		return watch_others();
+	machine = lurk_linux_new("/tmp/rules", &why);
 	if (!machine || argc < 2 || lurk_session_start(&session, &memory, lurk_linux_port(machine)))
 		return 1;
 	while (lurk_session_step(&session))
@@ -135,7 +150,7 @@ int main(int argc, char **argv)
 	tell_keyboards();
 	tell_lights(true);
 	puts("ready");
-	readers[0].fd = lurk_linux_port(machine)->class->descriptor(lurk_linux_port(machine));
+	readers[0].fd = lurk_linux_port(machine)->calls->descriptor(lurk_linux_port(machine));
 	readers[0].events = POLLIN;
 	/* What is typed comes at its time. */
 	while ((poll(readers, reader_count,

@@ -606,6 +606,91 @@ static void judge_presses(unsigned from)
 	}
 }
 
+static bool anything_down(const unsigned char bits[KEY_CNT / 8])
+{
+	for (size_t i = 0; i < KEY_CNT / 8; i++) {
+		if (bits[i])
+			return true;
+	}
+	return false;
+}
+
+/* Whether the kernel still takes a key of what a virtual keyboard stands for to be down: then
+ * whoever presses from outside has not come to rest, or their release is still on its way. */
+static bool source_is_down(const struct node *stand_in)
+{
+	const char *ours = strstr(stand_in->name, " (Lurk)");
+	const int length = ours ? (int)(ours - stand_in->name) : (int)strlen(stand_in->name);
+	DIR *dir = opendir("/dev/input");
+	struct dirent *entry;
+	bool down = false;
+
+	while (dir && !down && (entry = readdir(dir))) {
+		unsigned char bits[KEY_CNT / 8] = {0};
+		char name[64] = "";
+		int fd = strncmp(entry->d_name, "event", 5)
+				 ? -1
+				 : openat(dirfd(dir), entry->d_name, O_RDONLY | O_CLOEXEC);
+
+		if (fd < 0)
+			continue;
+		ioctl(fd, EVIOCGNAME(sizeof name), name);
+		ioctl(fd, EVIOCGKEY(sizeof bits), bits);
+		close(fd);
+		down = (int)strlen(name) == length &&
+		       !strncmp(name, stand_in->name, (size_t)length) && anything_down(bits);
+	}
+	if (dir)
+		closedir(dir);
+	return down;
+}
+
+/* Whether anything is down for any reader; and whether it is for a keyboard's own fingers. */
+static bool look_at_down(bool *by_fingers)
+{
+	bool any_down = false;
+
+	*by_fingers = false;
+	for (size_t r = 0; r < COUNT(readers); r++) {
+		for (unsigned i = 0; i < readers[r].count; i++) {
+			const struct node *n = &readers[r].nodes[i];
+
+			for (unsigned code = 0; code < KEY_CNT; code++) {
+				if (!n->down[code] || code == KEY_UNKNOWN)
+					continue;
+				any_down = true;
+				*by_fingers = *by_fingers || source_is_down(n);
+			}
+		}
+	}
+	return any_down;
+}
+
+/* Until nothing is down any more; or, however busy the machine around this one is, until no finger
+ * is and the service, which answers in turn, has dealt with all that came before. */
+static void come_to_rest(void)
+{
+	enum { ANSWERS = 3, MOST = 60 };
+	bool by_fingers;
+
+	for (unsigned answered = 0, looks = 0; answered < ANSWERS && looks < MOST; looks++) {
+		pass(REST_MS);
+		read_all(true);
+		if (!look_at_down(&by_fingers))
+			return;
+		if (by_fingers)
+			continue;
+		ask(line, "status", "{}");
+		answered++;
+	}
+	if (by_fingers)
+		puts("press: could not be judged: a key pressed from outside never came up");
+	for (size_t r = 0; by_fingers && r < COUNT(readers); r++) {
+		for (unsigned i = 0; i < readers[r].count; i++)
+			memset(readers[r].nodes[i].down, 0, sizeof readers[r].nodes[i].down);
+	}
+}
+
 static void judge_down(void)
 {
 	for (size_t r = 0; r < COUNT(readers); r++) {
@@ -638,8 +723,7 @@ static void rest(unsigned from)
 	puts("now rest");
 	if (!fgets(answer, sizeof answer, stdin))
 		exit(1);
-	pass(REST_MS);
-	read_all(true);
+	come_to_rest();
 	judge_down();
 	judge_presses(from);
 	seen_count = 0;

@@ -42,6 +42,9 @@ SCENES = [
 ]
 
 
+# A program of somebody else's (examples/alone.c), which does the same in its own process.
+ALONE = ("CapsLock Enter", "+caps_lock -caps_lock +a -a", "Enter+ Enter- KeyA+ KeyA-")
+
 # The machine's own rules for the measurements: a keyboard by the table, and one by the relay.
 FILES = {
     "keyboards.yaml": """
@@ -93,7 +96,22 @@ def lines_of_init():
     lines = ["false" if not SCENES else "test_contract_linux 2>&1; echo \"status of the contract: $?\"; sleep 1"]
     for number, scene in enumerate(SCENES):
         lines.append(f"echo scene {number}; vm_guest {guest_words(scene[0])} 2>&1; echo end of scene {number}; sleep 1")
+    if SCENES:
+        lines.append(f"""vm_alone {ALONE[0]} 2>/tmp/alone & A=$!
+until grep -q 'until Ctrl' /tmp/alone; do sleep 0.1; done
+sleep 1; echo alone begins; vm_guest watch; echo alone ends; kill -INT $A; wait $A; echo alone: status $?""")
     return lines + MEASURE.strip().splitlines()
+
+
+def play_alone(machine):
+    begin = machine.await_text("alone begins\n")
+    machine.await_text("ready", begin)
+    machine.press(ALONE[1] + " f12")
+    machine.await_text("alone: status", begin)
+    time.sleep(0.2)
+    told = machine.text[begin:]
+    got = " ".join(key for key in re.findall(r"^got (\S+)", told, re.M) if not key.startswith("F12"))
+    return judge("alone", got == ALONE[2] and "alone: status 0" in told, f"alone {ALONE[0]}: pressed {ALONE[1]}, got {got}")
 
 
 def play(machine, number):
@@ -163,7 +181,7 @@ def main():
     os.makedirs(work, exist_ok=True)
     kernel, version = kernel_or_skip(work)
     archive = make_initramfs(work, "quick", kernel, version,
-                             [os.path.join(build, p) for p in ["tests/test_contract_linux", "tests/vm_guest", "tests/vm_probe", "lurkd", "lurk"]]
+                             [os.path.join(build, p) for p in ["tests/test_contract_linux", "tests/vm_guest", "tests/vm_alone", "tests/vm_probe", "lurkd", "lurk"]]
                              + [shutil.which("strace")], lines_of_init(), {"etc/lurk/" + name: text for name, text in FILES.items()})
     print(f"booting {version}", flush=True)
     machine = Machine("quick", work, f"{kernel}/boot/vmlinuz-{version}", archive, "panic=-1", "-m", "256", "-no-reboot")
@@ -176,6 +194,8 @@ def main():
             fine = "status of the contract: 0" in machine.text
         for number in range(len(SCENES)):
             fine = play(machine, number) and fine
+        if SCENES and not only_contract:
+            fine = play_alone(machine) and fine
         fine = (only_contract or measure(machine)) and fine
     finally:
         machine.end()

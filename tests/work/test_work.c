@@ -1,58 +1,14 @@
 /* What a person does with rules on a machine, without a command: the record of what can be taken
  * back, and a machine that is a desk. */
-#include "../core/check.h"
+#include "folder.h"
 
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "profile/profile.h"
-#include "work/machine.h"
-#include "work/undo.h"
-
-static char folder[64];
-
-static const char *in_folder(const char *name)
-{
-	static char path[4][128];
-	static unsigned next;
-	char *out = path[next++ % 4];
-
-	snprintf(out, sizeof path[0], "%s/%s", folder, name);
-	return out;
-}
-
-static void put(const char *name, const char *text)
-{
-	struct lurk_message why;
-
-	if (!lurk_file_write(in_folder(name), text, strlen(text), &why))
-		fail_msg("%s", why.text);
-}
-
-static void expect(const char *name, const char *text)
-{
-	struct lurk_message why;
-	size_t length;
-	bool exists;
-	char *bytes;
-
-	assert_int_equal(lurk_file_read(in_folder(name), &bytes, &length, &exists, &why),
-			 text != NULL);
-	assert_int_equal(exists, text != NULL);
-	if (text) {
-		assert_string_equal(bytes, text);
-		free(bytes);
-	}
-}
-
-static void clear(void)
-{
-	char command[128];
-
-	snprintf(command, sizeof command, "rm -rf '%s'/*", folder);
-	assert_int_equal(system(command), 0);
-}
+#include "lurk/profile/profile.h"
+#include "lurk/work/machine.h"
+#include "lurk/work/undo.h"
 
 /* ---- What can be taken back ----------------------------------------------------------------- */
 
@@ -309,11 +265,6 @@ int main(void)
 		cmocka_unit_test(steps_at_once_are_all_kept),
 		cmocka_unit_test(a_desk_is_a_machine),
 	};
-	int failed;
 
-	make_folder(folder);
-	failed = cmocka_run_group_tests(tests, NULL, NULL);
-	clear();
-	rmdir(folder);
-	return failed;
+	return cmocka_run_group_tests(tests, begin_in_folder, end_in_folder);
 }

@@ -15,7 +15,7 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 	const struct lurk_keymap *keymap = k->choice.way == LURK_WAY_TABLE ? k->keymap : NULL;
 	struct lurk_table_entry entry;
-	enum lurk_error error = s->port->class->table_get(s->port, number, index, &entry);
+	enum lurk_error error = s->port->calls->table_get(s->port, number, index, &entry);
 	lurk_key want;
 
 	if (error)
@@ -23,16 +23,16 @@ static enum lurk_error settle_entry(struct lurk_session *s, uint16_t number, uin
 	want = lurk_way_entry(keymap, &entry);
 	if (want == entry.key)
 		return LURK_OK;
-	if (!k->taken && s->port->class->is_down(s->port, number, index)) {
+	if (!k->taken && s->port->calls->is_down(s->port, number, index)) {
 		if (want != LURK_KEY_UNKNOWN && entry.key != LURK_KEY_UNKNOWN) {
 			k->unsettled = entry.original ? entry.original : entry.key;
 			return LURK_OK;
 		}
-		error = s->port->class->release(s->port, number, index);
+		error = s->port->calls->release(s->port, number, index);
 		if (error)
 			return error;
 	}
-	return s->port->class->table_set(s->port, number, index, want);
+	return s->port->calls->table_set(s->port, number, index, want);
 }
 
 enum lurk_error lurk_hold_settle(struct lurk_session *s, uint16_t number)
@@ -107,8 +107,8 @@ void lurk_hold_listen(struct lurk_session *s, uint16_t number)
 	}
 	if (s->watch || k->unsettled || k->waits || !k->used)
 		count = LURK_LISTEN_ALL;
-	if (s->port->class->listen)
-		s->port->class->listen(s->port, number, keys, count);
+	if (s->port->calls->listen)
+		s->port->calls->listen(s->port, number, keys, count);
 }
 
 void lurk_hold_listen_all(struct lurk_session *s)
@@ -124,12 +124,12 @@ void lurk_hold_listen_all(struct lurk_session *s)
 enum lurk_error lurk_hold_prepare(struct lurk_session *s, uint16_t number, bool fresh)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
-	const uint64_t now = s->port->class->elapsed(s->port);
+	const uint64_t now = s->port->calls->elapsed(s->port);
 	enum lurk_error error = LURK_OK;
 
 	k->open_us = now;
-	if (s->port->class->stand_in) {
-		error = s->port->class->stand_in(s->port, number);
+	if (s->port->calls->stand_in) {
+		error = s->port->calls->stand_in(s->port, number);
 		k->open_us = error ? LURK_NEVER : fresh ? now : now + LURK_OPENING_US;
 	}
 	return error;
@@ -162,8 +162,8 @@ enum lurk_error lurk_hold_end(struct lurk_session *s, uint16_t number)
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 	enum lurk_error error = LURK_OK;
 
-	if (k->ending && k->taken && s->port->class->end_held)
-		error = s->port->class->end_held(s->port, number);
+	if (k->ending && k->taken && s->port->calls->end_held)
+		error = s->port->calls->end_held(s->port, number);
 	k->ending = error == LURK_ERR_WAIT;
 	s->ending = s->ending || k->ending;
 	return k->ending ? LURK_OK : error;
@@ -186,7 +186,7 @@ static enum lurk_error take_when_open(struct lurk_session *s, uint16_t number,
 				      struct lurk_taken_held *held)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
-	const uint64_t now = s->port->class->elapsed(s->port);
+	const uint64_t now = s->port->calls->elapsed(s->port);
 	const bool waited = k->waits && k->due_us > k->open_us;
 	enum lurk_error error = LURK_ERR_WAIT;
 	bool at_once;
@@ -197,7 +197,7 @@ static enum lurk_error take_when_open(struct lurk_session *s, uint16_t number,
 		if (!waited)
 			k->due_us = now + LURK_PATIENCE_US;
 		at_once = now >= k->due_us || k->holds & (LURK_HOLD_CHORD | LURK_HOLD_LENT);
-		error = s->port->class->take(s->port, number, at_once, held);
+		error = s->port->calls->take(s->port, number, at_once, held);
 	}
 	k->waits = error == LURK_ERR_WAIT;
 	if (k->waits)
@@ -230,7 +230,7 @@ static enum lurk_error take(struct lurk_session *s, uint16_t number)
 		lurk_hold_inherit(s, number, &held.keys[i], held.gave[i]);
 	error = lurk_hold_end(s, number);
 	if (error) {
-		s->port->class->give_back(s->port, number, true);
+		s->port->calls->give_back(s->port, number, true);
 		given_back(s, number);
 	}
 	return error;
@@ -240,11 +240,11 @@ static enum lurk_error take(struct lurk_session *s, uint16_t number)
 static bool is_idle(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
-	const uint64_t now = s->port->class->now(s->port);
+	const uint64_t now = s->port->calls->now(s->port);
 
 	if (now < k->last_us || now - k->last_us >= LURK_IDLE_US)
 		return true;
-	k->due_us = s->port->class->elapsed(s->port) + LURK_IDLE_US - (now - k->last_us);
+	k->due_us = s->port->calls->elapsed(s->port) + LURK_IDLE_US - (now - k->last_us);
 	return false;
 }
 
@@ -254,7 +254,7 @@ static enum lurk_error give_back(struct lurk_session *s, uint16_t number)
 
 	k->due_us = LURK_NEVER;
 	if (lurk_engine_needs(&s->engine, number) || !is_idle(s, number) ||
-	    s->port->class->give_back(s->port, number, false) == LURK_ERR_WAIT) {
+	    s->port->calls->give_back(s->port, number, false) == LURK_ERR_WAIT) {
 		s->returning = true; /* asked again after the next event, or when it is due */
 		return LURK_OK;
 	}
@@ -285,7 +285,7 @@ enum lurk_error lurk_hold(struct lurk_session *s, uint16_t number, enum lurk_hol
 	if (error) {
 		k->holds = (uint8_t)(k->holds & ~(unsigned)why);
 		k->waits = !k->taken && k->holds; /* other reasons are tried again */
-		k->due_us = s->port->class->elapsed(s->port) + LURK_PATIENCE_US;
+		k->due_us = s->port->calls->elapsed(s->port) + LURK_PATIENCE_US;
 	}
 	return error;
 }
@@ -301,7 +301,7 @@ void lurk_hold_drop(struct lurk_session *s, uint16_t number)
 	k->waits = false;
 	if (!k->taken)
 		return;
-	s->port->class->give_back(s->port, number, true);
+	s->port->calls->give_back(s->port, number, true);
 	given_back(s, number);
 }
 

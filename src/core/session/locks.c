@@ -44,7 +44,7 @@ enum lurk_error lurk_session_tap(struct lurk_session *s, uint16_t number, lurk_k
 	const struct lurk_frame frame = {
 		.keyboard = number, .count = 2, .strokes = {{key, LURK_DOWN}, {key, LURK_UP}}};
 
-	return s->port->class->send(s->port, &frame);
+	return s->port->calls->send(s->port, &frame);
 }
 
 /* Whether some keyboard gives a key, now or by the plans; and one that does. */

@@ -203,7 +203,7 @@ enum lurk_error lurk_session_try(struct lurk_session *session, const struct lurk
 	session->before = session->mode;
 	to.trying = true;
 	to.tried_by = request ? request->by : LURK_NOBODY;
-	to.until_us = session->port->class->elapsed(session->port) + for_us;
+	to.until_us = session->port->calls->elapsed(session->port) + for_us;
 	error = compile_all(session, to.ruleset, report);
 	if (!error)
 		error = lurk_change(session, &to, request, report);

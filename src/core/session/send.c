@@ -4,11 +4,11 @@
 /* No clock is asked unless text is typed. */
 void lurk_session_send(struct lurk_session *s)
 {
-	uint64_t now_us = lurk_engine_types(&s->engine) ? s->port->class->elapsed(s->port) : 0;
+	uint64_t now_us = lurk_engine_types(&s->engine) ? s->port->calls->elapsed(s->port) : 0;
 	struct lurk_frame frame;
 
 	while (lurk_engine_pull(&s->engine, now_us, &frame)) {
-		enum lurk_error error = s->port->class->send(s->port, &frame);
+		enum lurk_error error = s->port->calls->send(s->port, &frame);
 
 		if (error && error != LURK_ERR_GONE) {
 			lurk_session_at(s, frame.keyboard)->refused = error;

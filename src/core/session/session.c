@@ -28,7 +28,7 @@ static void plugged(struct lurk_session *s, uint16_t number)
 	k->open_us = k->caps_us = LURK_NEVER;
 	if (number >= s->numbers)
 		s->numbers = (uint16_t)(number + 1);
-	if (s->leaving || !s->port->class->keyboard(s->port, number, &k->info))
+	if (s->leaving || !s->port->calls->keyboard(s->port, number, &k->info))
 		return; /* gone again already */
 	k->present = true;
 	lurk_engine_silence(&s->engine, number, true);
@@ -44,7 +44,7 @@ static void changed(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
-	if (k->present && s->port->class->keyboard(s->port, number, &k->info))
+	if (k->present && s->port->calls->keyboard(s->port, number, &k->info))
 		lurk_change_one(s, number);
 }
 
@@ -79,7 +79,7 @@ static void withhold_one(struct lurk_session *s, uint16_t number, bool begins)
 
 void lurk_session_withhold(struct lurk_session *session, const char *seat, uint64_t for_us)
 {
-	const uint64_t until = for_us ? session->port->class->elapsed(session->port) + for_us : 0;
+	const uint64_t until = for_us ? session->port->calls->elapsed(session->port) + for_us : 0;
 
 	for (uint16_t i = 0; i < session->numbers; i++) {
 		struct lurk_session_keyboard *k = lurk_session_at(session, i);
@@ -107,7 +107,7 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 	if (k->chord.whole == was_whole)
 		return belongs;
 	if (k->chord.whole) {
-		lurk_chord_start(&k->chord, s->port->class->elapsed(s->port));
+		lurk_chord_start(&k->chord, s->port->calls->elapsed(s->port));
 		lurk_engine_cancel(&s->engine);
 		lurk_engine_release(&s->engine, event->keyboard);
 		lurk_session_send(s);
@@ -299,7 +299,7 @@ static bool due(struct lurk_session *s)
 
 	if (at == LURK_NEVER)
 		return false;
-	now = s->port->class->elapsed(s->port);
+	now = s->port->calls->elapsed(s->port);
 	if (now < at)
 		return false;
 	if (lurk_engine_deadline(&s->engine) <= now) {
@@ -414,7 +414,7 @@ bool lurk_session_step(struct lurk_session *session)
 {
 	struct lurk_port_event event;
 
-	if (!session->port->class->next(session->port, &event)) {
+	if (!session->port->calls->next(session->port, &event)) {
 		if (!end_held(session) && !due(session))
 			return false;
 	} else if (event.keyboard < session->memory.keyboard_count) {
@@ -444,6 +444,48 @@ static bool caps_lock(void *data)
 	}
 	return lit >> LURK_LOCK_CAPS & 1;
 }
+
+/* ---- Memory --------------------------------------------------------------------------------- */
+
+static size_t aligned(size_t size)
+{
+	enum { AS_FOR = 16 };
+
+	return (size + AS_FOR - 1) / AS_FOR * AS_FOR;
+}
+
+static void *take(uint8_t **at, size_t size)
+{
+	uint8_t *part = *at;
+
+	*at += aligned(size);
+	return part;
+}
+
+size_t lurk_session_size(uint16_t keyboards, size_t image_size, size_t keymap_size)
+{
+	return aligned(keyboards * sizeof(struct lurk_session_keyboard)) +
+	       aligned(keyboards * sizeof(struct lurk_engine_keyboard)) +
+	       LURK_SESSION_RULESETS * (aligned(image_size) + aligned(keymap_size));
+}
+
+void lurk_session_divide(struct lurk_session_memory *memory, void *block, uint16_t keyboards,
+			 size_t image_size, size_t keymap_size)
+{
+	uint8_t *at = block;
+
+	*memory = (struct lurk_session_memory){
+		.keyboard_count = keyboards, .image_size = image_size, .keymap_size = keymap_size};
+	memory->keyboards = take(&at, keyboards * sizeof *memory->keyboards);
+	memory->engine_keyboards = take(&at, keyboards * sizeof *memory->engine_keyboards);
+	memset(block, 0, (size_t)(at - (uint8_t *)block));
+	for (int i = 0; i < LURK_SESSION_RULESETS; i++) {
+		memory->images[i] = take(&at, image_size);
+		memory->keymaps[i] = take(&at, keymap_size);
+	}
+}
+
+/* ---- Starting ------------------------------------------------------------------------------- */
 
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory, struct lurk_port *port)

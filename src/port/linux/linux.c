@@ -1,4 +1,4 @@
-#include "port/linux/linux.h"
+#include "lurk/linux/linux.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -1012,7 +1012,7 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 		return NULL;
 	}
 	m->record.fd = -1;
-	m->port.class = &linux_class;
+	m->port.calls = &linux_class;
 	m->udev_runs = udev_runs;
 	snprintf(m->folder, sizeof m->folder, "%s", folder);
 	m->epoll = epoll_create1(EPOLL_CLOEXEC);

@@ -13,7 +13,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "text/file.h"
+#include "lurk/text/file.h"
 
 struct lurk_record_line {
 	unsigned input; /* N of /sys/class/input/inputN */

@@ -1,12 +1,12 @@
-#include "port/sim/computer.h"
+#include "lurk/desk/computer.h"
 
 #include <limits.h>
-#include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 
-#include "layout/layout.h"
-#include "text/words.h"
+#include "lurk/layout/layout.h"
+#include "lurk/text/memory.h"
+#include "lurk/text/words.h"
 
 enum {
 	WORDS = 8,
@@ -116,6 +116,8 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	char text[LURK_WORDS];
 
 	(void)keyboard;
+	if (p->computer->got)
+		p->computer->got(p->computer->data, key, state);
 	/* Text that is typed stands on a line of its own. */
 	if (lurk_engine_types(&p->computer->session.engine) && *p->row.wire)
 		flush(p);
@@ -177,19 +179,12 @@ void lurk_computer_settle(struct lurk_computer *computer)
 		;
 }
 
-static bool make_memory(struct lurk_session_memory *m)
+static void make_memory(struct lurk_session_memory *m)
 {
-	m->keyboard_count = LURK_DESK_KEYBOARDS;
-	m->keyboards = calloc(m->keyboard_count, sizeof *m->keyboards);
-	m->engine_keyboards = calloc(m->keyboard_count, sizeof *m->engine_keyboards);
-	m->image_size = LURK_SIM_SLOT_SIZE;
-	m->keymap_size = KEYMAP_SIZE;
-	for (int i = 0; i < 2; i++) {
-		m->images[i] = malloc(m->image_size);
-		m->keymaps[i] = malloc(m->keymap_size);
-	}
-	return m->keyboards && m->engine_keyboards && m->images[0] && m->images[1] &&
-	       m->keymaps[0] && m->keymaps[1];
+	const size_t size = lurk_session_size(LURK_DESK_KEYBOARDS, LURK_SIM_SLOT_SIZE, KEYMAP_SIZE);
+
+	lurk_session_divide(m, lurk_resize(NULL, size), LURK_DESK_KEYBOARDS, LURK_SIM_SLOT_SIZE,
+			    KEYMAP_SIZE);
 }
 
 bool lurk_computer_open(struct lurk_computer *computer, const char *folder,
@@ -205,25 +200,19 @@ bool lurk_computer_open(struct lurk_computer *computer, const char *folder,
 	    !lurk_desk_read(&computer->desk, path, bytes, length, message))
 		return false;
 	computer->sim = lurk_sim_new(&computer->desk, folder, message);
-	if (!computer->sim || !make_memory(&computer->memory)) {
+	if (!computer->sim) {
 		lurk_computer_close(computer);
 		return false;
 	}
+	make_memory(&computer->memory);
 	start_session(computer);
 	return true;
 }
 
 void lurk_computer_close(struct lurk_computer *computer)
 {
-	struct lurk_session_memory *m = &computer->memory;
-
 	lurk_sim_free(computer->sim);
-	free(m->keyboards);
-	free(m->engine_keyboards);
-	for (int i = 0; i < 2; i++) {
-		free(m->images[i]);
-		free(m->keymaps[i]);
-	}
+	lurk_release(computer->memory.keyboards); /* its block begins there */
 	memset(computer, 0, sizeof *computer);
 }
 

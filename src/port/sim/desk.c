@@ -1,4 +1,4 @@
-#include "port/sim/desk.h"
+#include "lurk/desk/desk.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -6,7 +6,7 @@
 #include <strings.h>
 #include <time.h>
 
-#include "text/words.h"
+#include "lurk/text/words.h"
 
 static const char *const top_fields[] = {"desk", "name", "clock", "layout", "keyboards", NULL};
 static const char *const keyboard_fields[] = {

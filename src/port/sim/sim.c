@@ -1,4 +1,4 @@
-#include "port/sim/sim.h"
+#include "lurk/desk/sim.h"
 
 #include <errno.h>
 #include <inttypes.h>
@@ -9,9 +9,10 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "layout/layout.h"
+#include "lurk/layout/layout.h"
+#include "lurk/text/memory.h"
+#include "lurk/text/words.h"
 #include "port/slots.h"
-#include "text/words.h"
 
 enum { ALL_LOCKS = (1 << LURK_LOCK_COUNT) - 1 };
 enum { QUEUE = 1024, TABLE_ENTRIES = 768, REPEAT_DELAY_US = 250000, REPEAT_PERIOD_US = 33000 };
@@ -998,24 +999,22 @@ bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message)
 struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 			      struct lurk_message *message)
 {
-	struct lurk_sim *sim = calloc(1, sizeof *sim);
+	struct lurk_sim *sim = lurk_allocate(1, sizeof *sim);
 	char path[PATH_MAX];
 
-	if (!sim)
-		abort();
-	sim->port.class = &sim_class;
+	sim->port.calls = &sim_class;
 	sim->desk = desk;
 	sim->now_us = desk->clock_us;
 	snprintf(sim->folder, sizeof sim->folder, "%s", folder);
 	snprintf(path, sizeof path, "%s/storage", folder);
 	if (mkdir(path, 0777) && errno != EEXIST) {
 		lurk_say(message, "%s: cannot be made: %s", path, strerror(errno));
-		free(sim);
+		lurk_release(sim);
 		return NULL;
 	}
 	sim->layout = lurk_layout_open(desk->layout, message);
 	if (!sim->layout) {
-		free(sim);
+		lurk_release(sim);
 		return NULL;
 	}
 	for (unsigned i = 0; i < desk->keyboard_count; i++) {
@@ -1037,5 +1036,5 @@ void lurk_sim_free(struct lurk_sim *sim)
 	if (!sim)
 		return;
 	lurk_layout_close(sim->layout);
-	free(sim);
+	lurk_release(sim);
 }

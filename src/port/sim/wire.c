@@ -1,4 +1,4 @@
-#include "port/sim/wire.h"
+#include "lurk/desk/wire.h"
 
 #include <string.h>
 

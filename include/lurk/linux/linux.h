@@ -1,0 +1,39 @@
+/*
+ * The Linux port: the running kernel's keyboards, by evdev, uinput and udev.
+ *
+ * All event nodes of one physical device are one keyboard. Its table is that of its nodes, one
+ * behind the other. Taken, each node is grabbed and has a virtual node of its own, which the kernel
+ * repeats for and whose lights go back to the source.
+ */
+#ifndef LURK_INCLUDE_LINUX_LINUX_H
+#define LURK_INCLUDE_LINUX_LINUX_H
+
+#include "lurk/declare.h"
+#include "lurk/port.h"
+#include "lurk/text/file.h"
+
+LURK_BEGIN_C
+
+enum { LURK_LINUX_KEYBOARDS = 32, LURK_LINUX_SLOTS = 16, LURK_LINUX_SLOT_SIZE = 1 << 19 };
+
+struct lurk_linux;
+
+/* Opens the machine; rules are stored below `folder`, which is made where it is not there. NULL
+ * with a message where it cannot. */
+struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *message);
+/* Gives all keyboards back. Tables stay as they are: lurk_session_stop() restores them, also in a
+ * later process, by the record of what they held. */
+void lurk_linux_free(struct lurk_linux *machine);
+struct lurk_port *lurk_linux_port(struct lurk_linux *machine);
+
+/* For a service with other descriptors to wait on: these, and the machine's own, with one call, so
+ * that a key is on its way as soon as may be. lurk_linux_wait() tells of those added that are
+ * readable; then lurk_port_class.next gives what happened on the machine, and asks the kernel no
+ * more. It waits no longer than until a time of lurk_port_class.elapsed. */
+void lurk_linux_add(struct lurk_linux *machine, int fd);
+void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
+		     void (*ready)(void *data, int fd), void *data);
+
+LURK_END_C
+
+#endif

@@ -1,0 +1,33 @@
+/* Whether the off chord arrives: some keyboards cannot send all of its keys together. */
+#ifndef LURK_INCLUDE_WORK_CHORD_WATCH_H
+#define LURK_INCLUDE_WORK_CHORD_WATCH_H
+
+#include "lurk/declare.h"
+#include "lurk/chord.h"
+#include "lurk/work/machine.h"
+#include "lurk/work/workspace.h"
+
+LURK_BEGIN_C
+
+enum { LURK_CHORD_KEYBOARDS = 64 };
+
+struct lurk_chord_watch {
+	const struct lurk_workspace *ws;
+	const struct lurk_machine *machine;
+	struct lurk_chord chords[LURK_CHORD_KEYBOARDS];
+	int works_on;      /* the keyboard, -1 for none yet */
+	int tried_on;      /* the one on which most of its keys were down, -1 for none */
+	unsigned together; /* how many these were */
+};
+
+void lurk_chord_watch_init(struct lurk_chord_watch *watch, const struct lurk_workspace *ws,
+			   const struct lurk_machine *machine);
+/* Takes a key event at a time of any clock; `now_us` is of the same one. */
+void lurk_chord_watch_feed(struct lurk_chord_watch *watch, const struct lurk_event *event,
+			   uint64_t now_us);
+/* Whether it has arrived on any keyboard by then. */
+bool lurk_chord_watch_works(struct lurk_chord_watch *watch, uint64_t now_us);
+
+LURK_END_C
+
+#endif

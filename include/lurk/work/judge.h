@@ -1,0 +1,55 @@
+/*
+ * What is wrong with a profile and what it takes away: the core's judgement (lurk/check.h) on the
+ * keyboards of a machine, and what only files and layouts can tell.
+ */
+#ifndef LURK_INCLUDE_WORK_JUDGE_H
+#define LURK_INCLUDE_WORK_JUDGE_H
+
+#include "lurk/declare.h"
+#include "lurk/check.h"
+#include "lurk/work/machine.h"
+#include "lurk/work/workspace.h"
+
+LURK_BEGIN_C
+
+/* Codes beside those of lurk/check.h. */
+enum {
+	LURK_CHECK_CANNOT_TYPE = 100, /* `other` is the character */
+	LURK_CHECK_NO_LAYOUT,
+	LURK_CHECK_NO_PROFILE,
+	LURK_CHECK_NO_WAY_BACK,
+	LURK_CHECK_UNKNOWN_KEYBOARD
+};
+
+struct lurk_findings {
+	struct lurk_finding *all;
+	unsigned count, by_severity[LURK_LOCK_OUT + 1];
+	uint16_t keyboards[LURK_CHECK_KEYBOARDS]; /* the machine's numbers for them */
+	bool imagined;                            /* no machine, so none was looked at */
+	/* What they are of. */
+	const struct lurk_workspace *ws;
+	const struct lurk_machine *machine;
+	const struct lurk_profile_file *profile;
+};
+
+/* Judges the profile that is worked on as it is in memory; without a machine on keyboards of full
+ * size. False where it cannot be judged. Findings are freed either way. */
+bool lurk_judge(struct lurk_workspace *ws, const struct lurk_machine *machine,
+		struct lurk_findings *findings);
+/* Before rules come into force: judges that profile, then all that can be switched to. False where
+ * one is refused, whose findings they then are; else they are those of the first. */
+bool lurk_judge_all(struct lurk_workspace *ws, const struct lurk_machine *machine,
+		    struct lurk_findings *findings);
+void lurk_findings_free(struct lurk_findings *findings);
+/* Whether rules with such findings are refused. */
+bool lurk_findings_refuse(const struct lurk_findings *findings);
+bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_finding *wanted);
+
+/* Adds where a keyboard's keys come from: see lurk_sources(). */
+void lurk_sources_of(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+		     bool broken_too, uint8_t held_with,
+		     struct lurk_source sources[LURK_KEY_COUNT]);
+
+LURK_END_C
+
+#endif

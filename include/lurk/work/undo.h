@@ -1,0 +1,65 @@
+/*
+ * What can be taken back: a file for each edit and each apply, with what it replaced, numbered as
+ * they were made. Of these the newest fifty are kept, for their owner's eyes only: typed texts
+ * stand in them.
+ *
+ * `folder` is where a person's state is; the files stand in its folder "undo".
+ */
+#ifndef LURK_INCLUDE_WORK_UNDO_H
+#define LURK_INCLUDE_WORK_UNDO_H
+
+#include <limits.h>
+
+#include "lurk/declare.h"
+#include "lurk/text/file.h"
+#include "lurk/work/went.h"
+
+LURK_BEGIN_C
+
+/* One of them as it was read; freed with lurk_undo_free(). */
+struct lurk_undo {
+	unsigned number;
+	char path[LURK_PATH]; /* of its own file */
+	char *bytes;
+	size_t length;
+	/* Fields of its first lines, in the order in which they stand. */
+	char kind[16]; /* "edit" or "apply" */
+	char summary[512], file[LURK_PATH];
+	bool existed;
+	uint32_t left;          /* checksum of what the edit left in the file */
+	uint64_t before, after; /* sequences of an apply */
+	const char *old;        /* what the edit replaced */
+	size_t old_length;
+};
+
+/* Notes that `fresh` is what stands in a file now, and what was there before. False with a message.
+ */
+bool lurk_undo_note_edit(const char *folder, const char *path, const struct lurk_file_seen *old,
+			 const char *fresh, size_t length, const char *summary,
+			 struct lurk_message *message);
+/* Notes that an apply replaced one version by another. */
+bool lurk_undo_note_apply(const char *folder, uint64_t before, uint64_t after, const char *summary,
+			  struct lurk_message *message);
+
+/* The newest's number, 0 where there is none. */
+unsigned lurk_undo_newest(const char *folder);
+/* False with a message where it cannot be read. */
+bool lurk_undo_read(const char *folder, unsigned number, struct lurk_undo *undo,
+		    struct lurk_message *message);
+/* The newest; LURK_FOUND without a message where there is none. */
+enum lurk_went lurk_undo_read_newest(const char *folder, struct lurk_undo *undo,
+				     struct lurk_message *message);
+bool lurk_undo_is_edit(const struct lurk_undo *undo);
+void lurk_undo_free(struct lurk_undo *undo);
+
+/* Puts back what an edit replaced, if the file is as the edit left it. False with a message. */
+bool lurk_undo_edit(const struct lurk_undo *undo, struct lurk_message *message);
+/* An apply was taken back: what the one before it put there is there again, under the number `is`.
+ */
+void lurk_undo_renumber(const char *folder, unsigned below, uint64_t was, uint64_t is);
+/* It was taken back. */
+void lurk_undo_forget(const struct lurk_undo *undo);
+
+LURK_END_C
+
+#endif

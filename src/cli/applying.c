@@ -1,0 +1,149 @@
+/* Before and after rules come into force: refusals, differences, which way they go. */
+#include "cli/applying.h"
+
+#include <string.h>
+
+#include "lurk/work/acting.h"
+#include "lurk/work/apply.h"
+#include "tell/difference.h"
+#include "tell/finding.h"
+#include "tell/lock.h"
+#include "tell/refusal.h"
+#include "tell/way.h"
+
+/* ---- What was found -------------------------------------------------------------------------- */
+
+static void print_finding(const struct lurk_findings *all, const struct lurk_finding *f)
+{
+	const char *severity = tell_severity((enum lurk_severity)f->severity);
+	char words[TELL_FINDING], line[32] = "";
+
+	if (tell_finding_line(all, f))
+		snprintf(line, sizeof line, "line %u", tell_finding_line(all, f));
+	printf("  ");
+	term_strong(severity);
+	tell_finding(all, f, words);
+	printf("%*s  %-8s  %s  [%s]\n", (int)(8 - strlen(severity)), "", line, words,
+	       tell_finding_code(f));
+	tell_finding_remedy(all, f, words);
+	if (*words)
+		printf("  %20s%s\n", "", words);
+}
+
+void cli_print_findings(const struct lurk_findings *all, enum lurk_severity least)
+{
+	for (int severity = LURK_LOCK_OUT; severity >= (int)least; severity--) {
+		for (unsigned i = 0; i < all->count; i++) {
+			if (all->all[i].severity == severity)
+				print_finding(all, &all->all[i]);
+		}
+	}
+}
+
+static void say_refused(const struct cli *cli, const struct lurk_findings *findings)
+{
+	if (cli->json) {
+		struct json_object *object = json_object_new_object();
+
+		json_object_object_add(object, "refused", tell_findings_json(findings, NULL));
+		term_json(object);
+		return;
+	}
+	fflush(stdout);
+	if (findings->profile != &cli->ws.profile)
+		fprintf(stderr, "lurk: in the profile %s:\n", findings->profile->word);
+	cli_fail(CLI_FOUND, "refused, and nothing is changed: %s",
+		 findings->by_severity[LURK_LOCK_OUT]
+			 ? "with these rules this could no longer be done"
+			 : "these rules cannot be meant so");
+	cli_print_findings(findings, LURK_ERROR);
+	puts("--force applies them all the same; `lurk try --force` does for a while.");
+}
+
+bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings)
+{
+	struct lurk_findings own;
+	bool fine = true;
+
+	if (force)
+		lurk_judge(&cli->ws, cli->machine, &own);
+	else
+		fine = lurk_judge_all(&cli->ws, cli->machine, &own);
+	if (!fine)
+		say_refused(cli, &own);
+	if (findings && fine)
+		*findings = own;
+	else
+		lurk_findings_free(&own);
+	return fine;
+}
+
+/* ---- Applying -------------------------------------------------------------------------------- */
+
+bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *why)
+{
+	struct lurk_machine *machine = cli_machine(cli);
+	struct lurk_outcome outcome;
+
+	if (!machine)
+		return lurk_say(why, "there is no computer to apply to");
+	if (!lurk_apply(&cli->ws, machine, stay, &outcome)) {
+		tell_refusal(&cli->ws, machine, &outcome, why);
+		return false;
+	}
+	if (!cli->json)
+		tell_locks(stdout, machine, &outcome.report);
+	return true;
+}
+
+void cli_print_ways(const struct cli *cli)
+{
+	static const char *const heads[] = {"keyboard", "rules", "way", "why"};
+	const struct lurk_machine *machine = cli->machine;
+	struct term_table table;
+	char why[TELL_WHY], rules[16];
+
+	term_table_init(&table, heads, 4);
+	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &machine->keyboards[i];
+
+		if (!k->present)
+			continue;
+		snprintf(rules, sizeof rules, "%u", lurk_rules_on(machine, k->described));
+		term_table_row(&table, cli_keyboard_name(cli, i), rules, tell_way(k),
+			       tell_why(k, why));
+	}
+	term_table_print(&table, "  ");
+}
+
+/* ---- Differences ----------------------------------------------------------------------------- */
+
+static void print_difference(void *data, const struct lurk_difference *d)
+{
+	const char **title = data;
+	char words[TELL_DIFFERENCE];
+
+	if (*title)
+		puts(*title);
+	*title = NULL;
+	printf("  %-8s  %s", tell_difference_kind(d), tell_difference(d, words));
+	if (*d->before)
+		printf(" (before: %s)", d->before);
+	putchar('\n');
+}
+
+unsigned cli_print_edits(const struct cli *cli, const char *title)
+{
+	return lurk_differences_of_edits(&cli->ws, cli->machine, print_difference, &title);
+}
+
+unsigned cli_print_differences(const struct lurk_image *from, const struct lurk_image *to,
+			       const char *title)
+{
+	return lurk_differences(from, to, print_difference, &title);
+}
+
+unsigned cli_print_files(const struct cli *cli, const char *title)
+{
+	return lurk_differences_of_files(&cli->ws, cli->machine, print_difference, &title);
+}

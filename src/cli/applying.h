@@ -1,0 +1,28 @@
+/* Before and after rules come into force: refusals, differences, which way they go. */
+#ifndef LURK_CLI_APPLYING_H
+#define LURK_CLI_APPLYING_H
+
+#include "cli/cli.h"
+#include "lurk/work/judge.h"
+
+/* Findings of at least that severity, the worst first. */
+void cli_print_findings(const struct lurk_findings *all, enum lurk_severity least);
+/* Before try and apply: false with the refusal printed. Where it may, `findings` (unless NULL) is
+ * to be freed. */
+bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings);
+
+/* The files into force, with the profile that is in force where it shall stay so; says which locks
+ * were turned off. */
+bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *message);
+
+/* Which way each keyboard has, and why. */
+void cli_print_ways(const struct cli *cli);
+
+/* What differs, below a title; each returns how much. From what is in force to the files as an edit
+ * or as `lurk apply` applies them; between two images. */
+unsigned cli_print_edits(const struct cli *cli, const char *title);
+unsigned cli_print_files(const struct cli *cli, const char *title);
+unsigned cli_print_differences(const struct lurk_image *from, const struct lurk_image *to,
+			       const char *title);
+
+#endif

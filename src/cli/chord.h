@@ -1,0 +1,10 @@
+/* The off chord, asked for once: some keyboards cannot send all of its keys together. */
+#ifndef LURK_CLI_CHORD_H
+#define LURK_CLI_CHORD_H
+
+#include "cli/cli.h"
+
+/* Asks for it, and says whether it arrives; returns an exit status. */
+int cli_test_chord(struct cli *cli);
+
+#endif

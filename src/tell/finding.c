@@ -1,0 +1,309 @@
+#include "tell/finding.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "lurk/text/utf8.h"
+#include "lurk/work/effects.h"
+#include "tell/json.h"
+#include "tell/words.h"
+
+const char *tell_finding_code(const struct lurk_finding *finding)
+{
+	const uint8_t code = finding->code;
+
+	return code == LURK_CHECK_CANNOT_TYPE        ? "cannot-type"
+	       : code == LURK_CHECK_NO_LAYOUT        ? "no-layout"
+	       : code == LURK_CHECK_NO_PROFILE       ? "no-such-profile"
+	       : code == LURK_CHECK_NO_WAY_BACK      ? "no-way-back"
+	       : code == LURK_CHECK_UNKNOWN_KEYBOARD ? "unknown-keyboard"
+						     : lurk_check_name(code);
+}
+
+static const char *keyboard_name(const struct lurk_findings *all, const struct lurk_finding *f)
+{
+	return f->keyboard && !all->imagined ? tell_keyboard(all->machine, &all->ws->keyboards,
+							     all->keyboards[f->keyboard - 1])
+					     : "that keyboard";
+}
+
+static unsigned line_of(const struct lurk_findings *all, uint32_t rule)
+{
+	return rule < all->profile->count ? all->profile->rules[rule].line : 0;
+}
+
+static const char *chord_words(const struct lurk_finding *f, char out[LURK_WORDS])
+{
+	snprintf(out, LURK_WORDS, "%s%s%s", f->modifiers & LURK_MOD_CONTROL ? "Control+" : "",
+		 f->modifiers & LURK_MOD_ALT ? "Alt+" : "", lurk_key_name(f->key));
+	return out;
+}
+
+/* The keys that do it now: a modifier by its pair where both sides are as ever. */
+static const char *by_words(const struct lurk_finding *f, char out[LURK_WORDS])
+{
+	char key[LURK_WORDS];
+
+	*out = '\0';
+	for (unsigned i = 0; i < 2; i++) {
+		const char *pair = lurk_key_pair_name(f->by_held[i]);
+		bool usual = !strcmp(pair, i ? "Alt" : "Control");
+
+		if (f->by_held[i])
+			snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s+",
+				 usual ? pair : lurk_key_name(f->by_held[i]));
+	}
+	snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s",
+		 lurk_words_key(f->by, f->by_scan, key));
+	return out;
+}
+
+static const char *pair_or_key(lurk_key key)
+{
+	const char *pair = lurk_key_pair_name(key);
+
+	return *pair ? pair : lurk_key_name(key);
+}
+
+void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
+		  char out[TELL_FINDING])
+{
+	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
+	char one[LURK_WORDS], two[LURK_WORDS], sign[5];
+
+	switch (f->code) {
+	case LURK_CHECK_SAME_PRESS:
+		snprintf(out, TELL_FINDING, "Lines %u and %u are for the same press: %s.",
+			 line_of(all, f->rule), line_of(all, f->other),
+			 lurk_words_for_press(&all->profile->rules[f->other].press, one));
+		break;
+	case LURK_CHECK_TAP_MODIFIER:
+		snprintf(out, TELL_FINDING,
+			 "%s never says that it came up: as a modifier it would be of "
+			 "no use.",
+			 key);
+		break;
+	case LURK_CHECK_LOCKED_OUT:
+		if (f->modifiers)
+			snprintf(out, TELL_FINDING, "%s cannot be pressed any more.",
+				 chord_words(f, one));
+		else
+			snprintf(out, TELL_FINDING, "No key gives %s any more.",
+				 pair_or_key(f->key));
+		break;
+	case LURK_CHECK_MOVED:
+		snprintf(out, TELL_FINDING, "%s is now %s.", chord_words(f, one), by_words(f, two));
+		break;
+	case LURK_CHECK_LOST:
+		snprintf(out, TELL_FINDING, "No key%s%s gives %s any more.",
+			 f->keyboard ? " on " : "", f->keyboard ? keyboard_name(all, f) : "",
+			 pair_or_key(f->key));
+		break;
+	case LURK_CHECK_HALF_PAIR:
+		snprintf(out, TELL_FINDING, "%s and %s are swapped, %s and %s are not.", key,
+			 lurk_key_name(f->by), lurk_key_name(lurk_key_other_side(f->key)),
+			 lurk_key_name(lurk_key_other_side(f->by)));
+		break;
+	case LURK_CHECK_NEVER_ACTS:
+		snprintf(out, TELL_FINDING, "This rule never acts: line %u always wins.",
+			 line_of(all, f->other));
+		break;
+	case LURK_CHECK_NO_SUCH_KEY:
+		snprintf(out, TELL_FINDING, "%s has no key %s.", keyboard_name(all, f), key);
+		break;
+	case LURK_CHECK_BROKEN_KEY:
+		snprintf(out, TELL_FINDING, "%s on %s is marked broken.", key,
+			 keyboard_name(all, f));
+		break;
+	case LURK_CHECK_NO_CHANGE:
+		snprintf(out, TELL_FINDING,
+			 "This rule changes nothing: %s gives itself in any case.", key);
+		break;
+	case LURK_CHECK_UNSEEN_BY_X:
+		snprintf(out, TELL_FINDING,
+			 "Programs under X11 do not see %s: its event code, %u, is "
+			 "above 247.",
+			 key, f->key);
+		break;
+	case LURK_CHECK_THIRD_LEVEL:
+		snprintf(out, TELL_FINDING,
+			 "No key gives %s any more, with which the layout %s types its "
+			 "third characters.",
+			 key, all->ws->layout.name);
+		break;
+	case LURK_CHECK_NEVER_USED:
+		snprintf(out, TELL_FINDING, "No keyboard here has %s.", key);
+		break;
+	case LURK_CHECK_NO_KEYBOARD:
+		snprintf(out, TELL_FINDING, "All rules are for keyboards of which none is here.");
+		break;
+	case LURK_CHECK_NO_OFF_CHORD:
+		snprintf(out, TELL_FINDING,
+			 "The off chord cannot be relied on with %s: %s is missing or "
+			 "broken.",
+			 keyboard_name(all, f), key);
+		break;
+	case LURK_CHECK_UNKNOWN_KEYBOARD:
+		snprintf(out, TELL_FINDING, "No keyboard is called %s.",
+			 lurk_node_get(all->profile->nodes[f->rule], "keyboard")->text);
+		break;
+	case LURK_CHECK_CANNOT_TYPE:
+		snprintf(out, TELL_FINDING,
+			 "The layout %s has no key for a character of this text: %s (U+%04X).",
+			 all->ws->layout.name, lurk_utf8_write(f->other, sign), f->other);
+		break;
+	case LURK_CHECK_NO_LAYOUT:
+		snprintf(out, TELL_FINDING,
+			 "Which keys type this depends on the layout, and none is known here.");
+		break;
+	case LURK_CHECK_NO_PROFILE:
+		snprintf(out, TELL_FINDING, "There is no profile of that name to switch to.");
+		break;
+	default:
+		snprintf(out, TELL_FINDING, "No key of the profile %.*s leads out of it again.",
+			 (int)all->profile->rules[f->rule].gives.text.length,
+			 all->profile->rules[f->rule].gives.text.bytes);
+		break;
+	}
+}
+
+void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_finding *f,
+			 char out[TELL_FINDING])
+{
+	const struct lurk_rule *rule =
+		f->rule < all->profile->count ? &all->profile->rules[f->rule] : NULL;
+	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
+	char press[LURK_WORDS], with[64];
+
+	*out = '\0';
+	switch (f->code) {
+	case LURK_CHECK_CANNOT_TYPE:
+		if (*lurk_layouts_with(f->other, with))
+			snprintf(out, TELL_FINDING, "These have: %s.", with);
+		break;
+	case LURK_CHECK_NO_LAYOUT:
+		snprintf(out, TELL_FINDING, "`layout: gb`, say, in the profile tells.");
+		break;
+	case LURK_CHECK_NO_PROFILE:
+		snprintf(out, TELL_FINDING,
+			 "`lurk profile list` lists them, `lurk profile new NAME` "
+			 "makes one.");
+		break;
+	case LURK_CHECK_NO_WAY_BACK:
+		snprintf(out, TELL_FINDING,
+			 "`lurk map KEY --use previous` in it leads back; `lurk use --previous` "
+			 "does in any case.");
+		break;
+	case LURK_CHECK_SAME_PRESS:
+		snprintf(out, TELL_FINDING, "Remove one, or switch it off: `lurk off %s`.",
+			 rule ? lurk_words_target(&rule->press.on, press) : "KEY");
+		break;
+	case LURK_CHECK_LOST:
+	case LURK_CHECK_LOCKED_OUT:
+	case LURK_CHECK_THIRD_LEVEL:
+		if (f->severity == LURK_NOTE)
+			break; /* it is what the rule is about */
+		if (rule && !f->modifiers && !rule->swap && rule->gives.kind == LURK_GIVES_KEY &&
+		    rule->press.on.kind == LURK_TARGET_KEY && rule->press.on.key == f->key &&
+		    lurk_on_a_full_keyboard(rule->gives.key))
+			snprintf(out, TELL_FINDING,
+				 "`lurk swap %s %s` would keep both; `lurk map KEY %s` "
+				 "gives another key that job.",
+				 key, lurk_key_name(rule->gives.key), key);
+		else
+			snprintf(out, TELL_FINDING, "`lurk map KEY %s` gives another key that job.",
+				 key);
+		break;
+	case LURK_CHECK_HALF_PAIR:
+		snprintf(out, TELL_FINDING, "`lurk swap %s %s` swaps both sides.",
+			 lurk_key_pair_name(f->key), lurk_key_pair_name(f->by));
+		break;
+	case LURK_CHECK_NEVER_ACTS:
+	case LURK_CHECK_NO_CHANGE:
+		snprintf(out, TELL_FINDING, "It can be removed.");
+		break;
+	case LURK_CHECK_NO_SUCH_KEY:
+	case LURK_CHECK_NEVER_USED:
+		snprintf(out, TELL_FINDING, "`lurk identify` shows what a key sends.");
+		break;
+	case LURK_CHECK_BROKEN_KEY:
+		snprintf(out, TELL_FINDING,
+			 "`lurk move %s NEWKEY --keyboard %s` lets another key do its "
+			 "job.",
+			 key, keyboard_name(all, f));
+		break;
+	case LURK_CHECK_UNSEEN_BY_X:
+		snprintf(out, TELL_FINDING, "F13 to F24 are seen everywhere.");
+		break;
+	case LURK_CHECK_UNKNOWN_KEYBOARD:
+	case LURK_CHECK_NO_KEYBOARD:
+		snprintf(out, TELL_FINDING,
+			 "`--as NAME=MINE` takes the rules for NAME for a keyboard of "
+			 "yours.");
+		break;
+	case LURK_CHECK_NO_OFF_CHORD:
+		snprintf(out, TELL_FINDING,
+			 "`lurk keyboards --keyboard %s --off-chord KEY KEY` takes "
+			 "others.",
+			 keyboard_name(all, f));
+		break;
+	case LURK_CHECK_TAP_MODIFIER:
+		snprintf(out, TELL_FINDING, "Give that job to another key.");
+		break;
+	default:
+		break;
+	}
+}
+
+unsigned tell_finding_line(const struct lurk_findings *all, const struct lurk_finding *finding)
+{
+	return line_of(all, finding->rule);
+}
+
+const char *tell_severity(enum lurk_severity severity)
+{
+	static const char *const words[] = {"note", "warning", "error", "lock-out"};
+
+	return words[severity];
+}
+
+const char *tell_findings_count(const struct lurk_findings *f, char out[96])
+{
+	char count[LURK_COUNT_WORDS];
+
+	*out = '\0';
+	for (int s = LURK_LOCK_OUT; s >= LURK_NOTE; s--) {
+		if (f->by_severity[s])
+			snprintf(out + strlen(out), 96 - strlen(out), "%s%s", *out ? ", " : "",
+				 lurk_words_count(f->by_severity[s],
+						  tell_severity((enum lurk_severity)s), count));
+	}
+	return out;
+}
+
+struct json_object *tell_finding_json(const struct lurk_findings *all, const struct lurk_finding *f)
+{
+	struct json_object *object = json_object_new_object();
+	char words[TELL_FINDING];
+
+	tell_put_text(object, "code", tell_finding_code(f));
+	tell_put_text(object, "severity", tell_severity((enum lurk_severity)f->severity));
+	tell_finding(all, f, words);
+	tell_put_text(object, "what", words);
+	tell_finding_remedy(all, f, words);
+	tell_put_text(object, "to_do", words);
+	tell_put_number(object, "line", tell_finding_line(all, f));
+	return object;
+}
+
+struct json_object *tell_findings_json(const struct lurk_findings *findings,
+				       const struct lurk_findings *before)
+{
+	struct json_object *list = json_object_new_array();
+
+	for (unsigned i = 0; i < findings->count; i++) {
+		if (!before || !lurk_findings_have(before, &findings->all[i]))
+			json_object_array_add(list, tell_finding_json(findings, &findings->all[i]));
+	}
+	return list;
+}

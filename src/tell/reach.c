@@ -1,0 +1,76 @@
+#include "tell/reach.h"
+
+#include <inttypes.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "lurk/text/words.h"
+#include "lurk/work/acting.h"
+#include "tell/json.h"
+
+static void add_part(const struct lurk_reach_part *part, char out[TELL_REACH])
+{
+	const struct lurk_source *a = &part->by, *b = &part->by_other;
+	const bool both = lurk_is_source(a) && lurk_is_source(b);
+	const struct lurk_source *first = lurk_is_source(a) ? a : b;
+	char one[LURK_WORDS], two[LURK_WORDS];
+	size_t n = strlen(out);
+
+	if (both && a->key == part->key && b->key == part->other)
+		snprintf(out + n, TELL_REACH - n, "%s", lurk_key_pair_name(a->key));
+	else if (both)
+		snprintf(out + n, TELL_REACH - n, "%s (or %s)",
+			 lurk_words_key(a->key, a->scan, one),
+			 lurk_words_key(b->key, b->scan, two));
+	else
+		snprintf(out + n, TELL_REACH - n, "%s",
+			 lurk_words_key(first->key, first->scan, one));
+}
+
+const char *tell_reach(const struct lurk_reach *reach, char out[TELL_REACH])
+{
+	*out = '\0';
+	for (unsigned i = 0; reach->missing < 0 && i < reach->count; i++) {
+		if (i)
+			snprintf(out + strlen(out), TELL_REACH - strlen(out), " + ");
+		add_part(&reach->parts[i], out);
+	}
+	return out;
+}
+
+const char *tell_why_not(const struct lurk_reach *reach, const struct lurk_image *image,
+			 const struct lurk_port_keyboard *keyboard, char out[TELL_REACH])
+{
+	lurk_key key;
+	bool has;
+	uint32_t line;
+
+	*out = '\0';
+	if (reach->missing < 0)
+		return out;
+	key = reach->parts[reach->missing].key;
+	has = lurk_declares(keyboard, key);
+	line = image && has ? lurk_line_that_changes(image, &keyboard->identity, key) : 0;
+	if (line)
+		snprintf(out, TELL_REACH,
+			 "nothing gives %s: line %" PRIu32 " gives that key another job",
+			 lurk_key_name(key), line);
+	else
+		snprintf(out, TELL_REACH, "nothing gives %s%s", lurk_key_name(key),
+			 has ? "" : "; it has no such key");
+	return out;
+}
+
+struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct lurk_image *image,
+				    const struct lurk_port_keyboard *keyboard, const char *name)
+{
+	struct json_object *object = json_object_new_object();
+	const bool reached = reach->missing < 0;
+	char words[TELL_REACH];
+
+	tell_put_text(object, "keyboard", name);
+	tell_put_text(object, "press", reached ? tell_reach(reach, words) : NULL);
+	tell_put_text(object, "why_not",
+		      reached ? NULL : tell_why_not(reach, image, keyboard, words));
+	return object;
+}

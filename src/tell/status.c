@@ -1,0 +1,114 @@
+#include "tell/status.h"
+
+#include "lurk/work/acting.h"
+#include "tell/json.h"
+#include "tell/storage.h"
+#include "tell/way.h"
+#include "tell/words.h"
+
+void tell_status(FILE *out, const struct lurk_machine *machine)
+{
+	const struct lurk_image *image = machine->image;
+	struct lurk_profile profile = {0};
+	char rules[LURK_COUNT_WORDS], since[TELL_TIME], source[256];
+	unsigned next = 0;
+
+	if (machine->trying) {
+		fprintf(out,
+			"Rules are being tried, for %u more seconds; then all is as before. `lurk "
+			"keep` keeps them.\n",
+			machine->seconds_left);
+	} else if (image && image->rule_count) {
+		lurk_next_profile(machine, machine->profile, &next, &profile);
+		lurk_words_count(lurk_rules_in_force(machine), "rule", rules);
+		tell_time(image->saved_at_us, since);
+		lurk_words_text(profile.source, source, sizeof source);
+		if (machine->off)
+			fprintf(out,
+				"All rules are off: every key does its usual job. `lurk on` "
+				"switches on %s from %s.\n",
+				rules, source);
+		else
+			fprintf(out, "%s in force since %s, from %s.\n", rules, since, source);
+		if (image->profile_count > 1)
+			fprintf(out,
+				"The profile in force is %s, one of %u: `lurk use --list` lists "
+				"them.\n",
+				machine->profile, image->profile_count);
+		fprintf(out, "%s\n", tell_survival(machine));
+	} else {
+		fputs("No rule is in force: every key does its usual job.\n", out);
+	}
+	if (machine->service)
+		fprintf(out, "Root and members of the group lurk may change that: %s.\n",
+			machine->may_change ? "you may" : "you may not");
+}
+
+void tell_status_end(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
+		     unsigned pending)
+{
+	char count[LURK_COUNT_WORDS];
+
+	tell_storage(out, machine);
+	if (pending && !machine->trying)
+		fprintf(out,
+			"%s has %s that %s not in force: `lurk diff` lists %s, `lurk apply` "
+			"applies the file.\n",
+			ws->profile_path, lurk_words_count(pending, "difference", count),
+			pending == 1 ? "is" : "are", pending == 1 ? "it" : "them");
+}
+
+struct json_object *tell_status_json(const struct lurk_machine *machine,
+				     const struct lurk_workspace *ws, unsigned pending)
+{
+	const struct lurk_image *image = machine->image;
+	struct json_object *object;
+	struct lurk_profile profile = {0};
+	unsigned next = 0;
+
+	object = json_object_new_object();
+	tell_put_number(object, "rules", lurk_rules_in_force(machine));
+	tell_put_text(object, "profile", machine->profile);
+	if (image) {
+		lurk_next_profile(machine, machine->profile, &next, &profile);
+		tell_put_time(object, "since", image->saved_at_us);
+		tell_put_number(object, "version", (int64_t)image->sequence);
+		tell_put_words(object, "source", profile.source);
+	}
+	tell_put_flag(object, "off", machine->off);
+	tell_put_text(object, "storage", machine->storage);
+	tell_put_flag(object, "trying", machine->trying);
+	tell_put_flag(object, "after_reboot", image != NULL && lurk_survives(machine));
+	tell_put_flag(object, "may_change", machine->may_change);
+	tell_put_number(object, "differences", pending);
+	json_object_object_add(object, "bad_slots", tell_storage_json(machine));
+	json_object_object_add(object, "keyboards", tell_ways_json(machine, &ws->keyboards));
+	return object;
+}
+
+void tell_overview(FILE *out, const struct lurk_machine *machine)
+{
+	const struct lurk_image *image = machine ? machine->image : NULL;
+	unsigned keyboards = 0;
+	char rules[LURK_COUNT_WORDS], count[LURK_COUNT_WORDS], since[TELL_TIME];
+
+	for (uint16_t i = 0; machine && i < machine->keyboard_count; i++)
+		keyboards += machine->keyboards[i].present;
+	if (image && image->rule_count && !machine->off)
+		fprintf(out, "%s in force on %s since %s%s.\n",
+			lurk_words_count(lurk_rules_in_force(machine), "rule", rules),
+			lurk_words_count(keyboards, "keyboard", count),
+			tell_time(image->saved_at_us, since),
+			lurk_survives(machine) ? ", and after every reboot" : "");
+	else if (machine && machine->off)
+		fputs("All rules are off: every key does its usual job. `lurk on` switches them "
+		      "on.\n",
+		      out);
+	else if (machine)
+		fputs("No rule is in force: every key does its usual job.\n", out);
+	else
+		fputs("Lurk gives keys another job. Its service does not answer: `lurk status` "
+		      "says "
+		      "why; --desk FOLDER works on a simulated desk.\n",
+		      out);
+}

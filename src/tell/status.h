@@ -1,0 +1,22 @@
+/* What is in force, in sentences and as an object. */
+#ifndef LURK_TELL_STATUS_H
+#define LURK_TELL_STATUS_H
+
+#include <json-c/json.h>
+#include <stdio.h>
+
+#include "lurk/work/machine.h"
+#include "lurk/work/workspace.h"
+
+/* What is in force, since when, for how long, and who may change it; then, below the keyboards,
+ * what is wrong with its storage and how the file differs. `pending` is how many rules do. */
+void tell_status(FILE *out, const struct lurk_machine *machine);
+void tell_status_end(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
+		     unsigned pending);
+struct json_object *tell_status_json(const struct lurk_machine *machine,
+				     const struct lurk_workspace *ws, unsigned pending);
+
+/* Bare `lurk`: one sentence. `machine` may be NULL. */
+void tell_overview(FILE *out, const struct lurk_machine *machine);
+
+#endif

@@ -1,0 +1,430 @@
+#include "tell/view.h"
+
+#include <inttypes.h>
+#include <stdio.h>
+#include <string.h>
+#include <strings.h>
+#include <time.h>
+
+#include "lurk/text/memory.h"
+#include "lurk/work/apply.h"
+#include "lurk/work/differences.h"
+#include "tell/json.h"
+#include "tell/words.h"
+
+static const struct tell_side *subject(const struct tell_view *v)
+{
+	return &v->sides[v->side_count - 1];
+}
+
+/* ---- Which keyboard, which rules, which form ------------------------------------------------- */
+
+static bool has_rules(const struct lurk_workspace *ws, uint16_t described)
+{
+	for (uint32_t i = 0; i < ws->profile.count; i++) {
+		const struct lurk_rule *rule = &ws->profile.rules[i];
+
+		if (!rule->off && rule->keyboard == described)
+			return true;
+	}
+	return false;
+}
+
+/* The one that was wanted; else the first that has rules of its own, or the first of all. */
+static int find_here(const struct tell_view *v)
+{
+	const uint16_t wanted = v->wanted->keyboard;
+	int first = -1;
+
+	for (int i = 0; v->machine && i < v->machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &v->machine->keyboards[i];
+		uint16_t described =
+			k->present ? lurk_keyboards_recognise(&v->ws->keyboards, &k->info.identity)
+				   : 0;
+
+		if (!k->present || (wanted && described != wanted))
+			continue;
+		if (wanted || (described && has_rules(v->ws, described)))
+			return i;
+		first = first < 0 ? i : first;
+	}
+	return first;
+}
+
+static void choose_keyboard(struct tell_view *v)
+{
+	const int here = find_here(v);
+	const char *name = "any keyboard";
+
+	v->described = v->wanted->keyboard;
+	if (here >= 0) {
+		v->info = &v->machine->keyboards[here].info;
+		v->described = lurk_keyboards_recognise(&v->ws->keyboards, &v->info->identity);
+		name = tell_keyboard(v->machine, &v->ws->keyboards, (uint16_t)here);
+	} else if (v->described) {
+		name = v->ws->keyboards.keyboards[v->described - 1].name.bytes;
+	}
+	snprintf(v->keyboard, sizeof v->keyboard, "%s", name);
+}
+
+/* As was asked for; as keyboards.yaml says, or the desk; or what the keyboard can send, and is
+ * usual for the layout. */
+static void choose_form(const struct lurk_workspace *ws, const struct lurk_machine *machine,
+			const struct lurk_forms *wanted, uint16_t described,
+			struct picture_job *job)
+{
+	const struct lurk_forms none = {0};
+	const struct lurk_forms *known = described ? &ws->keyboards.forms[described - 1] : &none;
+	const struct lurk_computer *desk = machine ? machine->desk : NULL;
+
+	job->form = job->info ? lurk_form_guess(job->info) : LURK_FORM_FULL;
+	for (unsigned i = 0; desk && job->info && i < desk->desk.keyboard_count; i++) {
+		const struct lurk_desk_keyboard *k = &desk->desk.keyboards[i];
+
+		if (!strcmp(k->identity.name, job->info->identity.name))
+			job->form = k->form;
+	}
+	job->form = wanted->has_form ? wanted->form : known->has_form ? known->form : job->form;
+	job->arrangement = wanted->has_arrangement  ? wanted->arrangement
+			   : known->has_arrangement ? known->arrangement
+			   : job->layout && job->layout != ws->layout.usual
+				   ? lurk_arrangement_for(lurk_layout_name(job->layout))
+				   : LURK_ISO;
+}
+
+/* The keyboard as the image numbers it. */
+static uint16_t keyboard_in(const struct tell_view *v, const struct lurk_image *image)
+{
+	const struct lurk_keyboard *wanted =
+		v->described ? &v->ws->keyboards.keyboards[v->described - 1] : NULL;
+
+	for (uint16_t i = 0; wanted && i < image->keyboard_count; i++) {
+		struct lurk_keyboard k;
+
+		lurk_image_keyboard(image, i, &k);
+		if (k.name.length == wanted->name.length &&
+		    !memcmp(k.name.bytes, wanted->name.bytes, k.name.length))
+			return (uint16_t)(i + 1);
+	}
+	return 0;
+}
+
+/* Keys that have no name of their own are called as the person calls them. */
+static void name_caps(const struct tell_view *v, struct picture *picture)
+{
+	for (unsigned i = 0; v->described && i < picture->count; i++) {
+		struct picture_cap *cap = &picture->caps[i];
+		const struct lurk_nickname *nickname = lurk_nickname_of(
+			&v->ws->keyboards, v->described, cap->scan, cap->place.key);
+
+		if (!cap->place.key && nickname)
+			snprintf(cap->mark ? cap->small : cap->main, PICTURE_TEXT, "%s",
+				 nickname->name);
+	}
+}
+
+static void prepare_job(const struct tell_view *v, struct tell_side *side)
+{
+	const struct tell_wanted *o = v->wanted;
+
+	side->job = (struct picture_job){
+		.image = &side->image,
+		.without_rules = side->without_rules,
+		.keyboard = keyboard_in(v, &side->image),
+		.info = v->info,
+		.layout = v->layout,
+		.held = o->held,
+		.codes = o->codes,
+	};
+	choose_form(v->ws, v->machine, &o->forms, v->described, &side->job);
+	picture_fill(&side->picture, &side->job);
+	name_caps(v, &side->picture);
+}
+
+static bool open_file(struct tell_view *v, bool rules, struct lurk_message *message)
+{
+	struct tell_side *side = &v->sides[v->side_count++];
+
+	side->bytes = lurk_workspace_image(v->ws, &side->image);
+	side->without_rules = !rules;
+	snprintf(side->words, sizeof side->words, rules ? "With the rules" : "Without rules");
+	return side->bytes || lurk_say(message, "%s: too long", v->ws->profile_path);
+}
+
+static bool open_version(struct tell_view *v, uint64_t version, struct lurk_message *message)
+{
+	struct tell_side *side = &v->sides[v->side_count++];
+
+	snprintf(side->words, sizeof side->words, "Version %" PRIu64, version);
+	return v->machine
+		       ? lurk_version_open(v->machine, version, &side->bytes, &side->image, message)
+		       : lurk_say(message, "no machine is reached, so no version is known");
+}
+
+static bool open_sides(struct tell_view *v, struct lurk_message *message)
+{
+	const struct tell_wanted *o = v->wanted;
+
+	if (o->before_after && !o->version_count && !open_file(v, false, message))
+		return false;
+	for (unsigned i = 0; i < o->version_count; i++) {
+		if (!open_version(v, o->versions[i], message))
+			return false;
+	}
+	return o->version_count == (o->before_after ? 2U : 1U) || open_file(v, true, message);
+}
+
+/* ---- What is said of it ---------------------------------------------------------------------- */
+
+static uint64_t now_us(const struct lurk_machine *machine)
+{
+	struct lurk_port *port = machine && machine->desk ? machine->desk->session.port : NULL;
+
+	return port ? port->calls->now(port) : (uint64_t)time(NULL) * 1000000U;
+}
+
+static const char *const code_words[PICTURE_CODES_COUNT] = {
+	[PICTURE_SCAN_CODES] = "PS/2 scan codes: above set 1, below set 2, in hexadecimal",
+	[PICTURE_HID_CODES] = "USB HID usages: page and id, in hexadecimal",
+	[PICTURE_EVDEV_CODES] = "Linux event codes",
+	[PICTURE_NAMES] = "W3C names of keys (code)",
+	[PICTURE_MEANINGS] = "Meanings of keys (W3C key, on a US layout)",
+};
+
+unsigned tell_view_changed(const struct tell_view *v)
+{
+	const struct picture *picture = &subject(v)->picture;
+	unsigned count = 0;
+
+	for (unsigned i = 0; i < picture->count; i++)
+		count += picture_cap_changed(&picture->caps[i]);
+	return count;
+}
+
+static void write_title(struct tell_view *v)
+{
+	const struct tell_wanted *o = v->wanted;
+	struct lurk_profile profile = {0};
+	char name[80] = "", with[96] = "";
+
+	if (o->codes) {
+		snprintf(v->title, sizeof v->title, "%s", code_words[o->codes]);
+		return;
+	}
+	if (subject(v)->image.profile_count) {
+		lurk_image_profile(&subject(v)->image, 0, &profile);
+		lurk_words_text(profile.name.length ? profile.name : profile.word, name,
+				sizeof name);
+	}
+	if (o->held)
+		snprintf(with, sizeof with, ", while %s is held", o->held_words);
+	if (o->version_count && !o->before_after)
+		snprintf(v->title, sizeof v->title, "Version %" PRIu64 " on %s%s", o->versions[0],
+			 v->keyboard, with);
+	else if (v->ws->profile_exists || o->version_count)
+		snprintf(v->title, sizeof v->title, "%s on %s%s", *name ? name : "base",
+			 v->keyboard, with);
+	else
+		snprintf(v->title, sizeof v->title, "%s, without rules%s", v->keyboard, with);
+}
+
+static void write_under(struct tell_view *v)
+{
+	const struct tell_wanted *o = v->wanted;
+	const struct picture_job *job = &subject(v)->job;
+	char form[32], arrangement[8], date[TELL_TIME], layout[128] = "";
+	const char *state = "";
+
+	snprintf(form, sizeof form, "%s", lurk_form_name(job->form));
+	snprintf(arrangement, sizeof arrangement, "%s", lurk_arrangement_name(job->arrangement));
+	for (char *c = arrangement; *c; c++)
+		*c = (char)(*c - 'a' + 'A');
+	if (v->layout)
+		snprintf(layout, sizeof layout, "; layout %s%s", lurk_layout_words(v->layout),
+			 v->layout == v->ws->layout.usual ? ", as none is known (`--layout`)" : "");
+	if (v->machine && v->ws->profile_exists && !o->version_count && !o->codes)
+		state = lurk_differences_of_edits(v->ws, v->machine, NULL, NULL)
+				? "; not in force: `lurk apply`"
+			: v->machine->off       ? "; all rules are off"
+			: !*v->machine->profile ? ""
+			: strcasecmp(v->machine->profile, v->ws->profile.word) != 0
+				? "; another profile is in force: `lurk status`"
+				: "; in force";
+	snprintf(v->under, sizeof v->under, "%s%s%s%s; %s%s", form,
+		 job->form == LURK_FORM_PAD ? "" : ", ",
+		 job->form == LURK_FORM_PAD ? "" : arrangement, layout,
+		 tell_time(now_us(v->machine), date), state);
+}
+
+/* Takes the text. */
+static void add_line(struct tell_lines *lines, char *text)
+{
+	lines->lines = lurk_resize(lines->lines, (lines->count + 1U) * sizeof *lines->lines);
+	lines->lines[lines->count++] = text;
+}
+
+static void free_lines(struct tell_lines *lines)
+{
+	for (unsigned i = 0; i < lines->count; i++)
+		lurk_release(lines->lines[i]);
+	lurk_release(lines->lines);
+}
+
+static void write_rules(struct tell_view *v)
+{
+	const struct tell_side *side = subject(v);
+	struct lurk_rule rule;
+	unsigned index = 0;
+	char words[512];
+
+	while (!v->wanted->codes && picture_next_rule(&side->picture, &side->job, &index, &rule))
+		add_line(&v->rules,
+			 lurk_print("%s", lurk_words_rule(&rule, "", words, sizeof words)));
+}
+
+static void write_back(struct tell_view *v)
+{
+	const struct tell_side *side = subject(v);
+	struct lurk_chord chord;
+	char keys[LURK_WORDS];
+
+	if (v->wanted->codes || !tell_view_changed(v))
+		return;
+	lurk_image_chord(&side->image, side->job.keyboard, &chord);
+	tell_chord(&chord, keys);
+	if (!v->wanted->card) {
+		add_line(&v->back,
+			 lurk_print("All rules off: hold %s for 2 s, or `lurk off`.", keys));
+		return;
+	}
+	add_line(&v->back, lurk_print("All rules off, and on again: hold"));
+	add_line(&v->back, lurk_print("%s for two seconds,", keys));
+	add_line(&v->back, lurk_print("or type `lurk off`, `lurk on`."));
+	add_line(&v->back, lurk_print("The last change: `lurk undo`. A key: `lurk restore KEY`."));
+	add_line(&v->back, lurk_print("At boot: the word lurk.off on the kernel's command line."));
+	add_line(&v->back, lurk_print("More: `lurk help back`."));
+}
+
+/* ---- All of it ------------------------------------------------------------------------------- */
+
+static struct json_object *cap_json(const struct picture_cap *cap)
+{
+	static const char *const marks[] = {NULL, "changed", "swapped", "nothing"};
+	struct json_object *object = json_object_new_object(), *list = json_object_new_array();
+	const struct lurk_place *p = &cap->place;
+	char text[PICTURE_TEXT], scan[LURK_SCAN_TEXT];
+
+	tell_put_text(object, "key", lurk_key_name(p->key));
+	tell_put_text(object, "scan", lurk_scan_write(cap->scan, scan));
+	json_object_object_add(object, "x", json_object_new_double(p->x / 4.0));
+	json_object_object_add(object, "y", json_object_new_double(p->y / 4.0));
+	json_object_object_add(object, "width", json_object_new_double(p->width / 4.0));
+	json_object_object_add(object, "height", json_object_new_double(p->height / 4.0));
+	for (unsigned i = 0; i < PICTURE_LEGENDS; i++)
+		json_object_array_add(list, json_object_new_string(cap->legends[i]));
+	json_object_object_add(object, "legends", list);
+	picture_first(cap->main, text);
+	tell_put_text(object, "says", text);
+	picture_first(cap->small, text);
+	tell_put_text(object, "usually", text);
+	picture_first(cap->with, text);
+	tell_put_text(object, "with", text);
+	tell_put_text(object, "mark", cap->mark ? marks[cap->mark] : NULL);
+	tell_put_number(object, "pair", cap->pair);
+	tell_put_flag(object, "by_code", cap->by_code);
+	tell_put_flag(object, "broken", cap->broken);
+	tell_put_flag(object, "absent", cap->absent);
+	tell_put_flag(object, "differs", !cap->faint);
+	return object;
+}
+
+struct json_object *tell_view_json(const struct tell_view *v)
+{
+	struct json_object *object = json_object_new_object(), *list = json_object_new_array();
+	struct json_object *lines = json_object_new_array();
+
+	tell_put_text(object, "title", v->title);
+	tell_put_text(object, "keyboard", v->keyboard);
+	tell_put_text(object, "form", lurk_form_name(subject(v)->job.form));
+	tell_put_text(object, "arrangement", lurk_arrangement_name(subject(v)->job.arrangement));
+	tell_put_text(object, "layout", v->layout ? lurk_layout_name(v->layout) : NULL);
+	for (unsigned i = 0; i < subject(v)->picture.count; i++)
+		json_object_array_add(list, cap_json(&subject(v)->picture.caps[i]));
+	for (unsigned i = 0; i < v->rules.count; i++)
+		json_object_array_add(lines, json_object_new_string(v->rules.lines[i]));
+	json_object_object_add(object, "caps", list);
+	json_object_object_add(object, "rules", lines);
+	return object;
+}
+
+bool tell_view_fill(struct tell_view *v, struct lurk_message *message)
+{
+	v->layout = v->wanted->layout ? v->wanted->layout : lurk_layout_shown(&v->ws->layout);
+	choose_keyboard(v);
+	if (!open_sides(v, message))
+		return false;
+	for (unsigned i = 0; i < v->side_count; i++)
+		prepare_job(v, &v->sides[i]);
+	if (v->side_count > 1)
+		picture_compare(&v->sides[0].picture, &v->sides[1].picture);
+	write_title(v);
+	write_under(v);
+	write_rules(v);
+	write_back(v);
+	return true;
+}
+
+void tell_view_free(struct tell_view *v)
+{
+	for (unsigned i = 0; i < TELL_VERSIONS; i++)
+		lurk_release(v->sides[i].bytes);
+	free_lines(&v->rules);
+	free_lines(&v->back);
+}
+
+/* ---- A press on its keyboard ----------------------------------------------------------------- */
+
+static void light(struct picture *picture, const struct lurk_press_record *r)
+{
+	lurk_key gives = lurk_action_key(&r->gives, r->key);
+
+	for (unsigned i = 0; i < picture->count; i++) {
+		struct picture_cap *cap = &picture->caps[i];
+
+		if (r->key ? cap->place.key == r->key : lurk_scan_same(cap->scan, r->scan))
+			cap->pressed = true;
+		else if (gives && gives != r->key && cap->place.key == gives)
+			cap->target = true;
+	}
+}
+
+struct picture *tell_lit_keyboard(struct lurk_workspace *ws, const struct lurk_machine *machine,
+				  const struct lurk_history *history,
+				  const struct lurk_press_record *press)
+{
+	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
+	const struct lurk_image *image = machine->image;
+	const struct lurk_text word = {machine->profile, strlen(machine->profile)};
+	const uint16_t profile = image ? lurk_image_find_profile(image, word) : 0;
+	struct picture_job job = {
+		.image = image,
+		.without_rules = machine->off,
+		.profile = profile ? (uint16_t)(profile - 1) : 0,
+		.keyboard = image ? lurk_image_recognise(image, &info->identity) : 0,
+		.info = info,
+		.layout = lurk_layout_shown(&ws->layout),
+	};
+	const struct lurk_forms any = {0};
+	struct picture *picture = lurk_allocate(1, sizeof *picture);
+	const struct lurk_press_record *r;
+
+	choose_form(ws, machine, &any, lurk_keyboards_recognise(&ws->keyboards, &info->identity),
+		    &job);
+	picture_fill(picture, &job);
+	light(picture, press);
+	for (uint32_t i = 0; (r = lurk_history_at(history, i)); i++) {
+		if (r->held && r->keyboard == press->keyboard)
+			light(picture, r);
+	}
+	return picture;
+}

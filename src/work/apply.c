@@ -1,0 +1,217 @@
+#include "lurk/work/apply.h"
+
+#include <inttypes.h>
+#include <stdio.h>
+#include <string.h>
+#include <strings.h>
+
+#include "lurk/text/memory.h"
+#include "lurk/text/words.h"
+
+static uint64_t in_force(const struct lurk_machine *machine)
+{
+	return machine->image && !machine->trying ? machine->image->sequence : 0;
+}
+
+static void note(const struct lurk_workspace *ws, uint64_t before, uint64_t after,
+		 const char *summary)
+{
+	struct lurk_message why;
+
+	if (!lurk_undo_note_apply(ws->state_folder, before, after, summary, &why) && ws->caution)
+		ws->caution(ws->data, why.text);
+}
+
+/* ---- The files ------------------------------------------------------------------------------- */
+
+struct lurk_profile_set lurk_set_as_applied(const struct lurk_workspace *ws,
+					    const struct lurk_machine *machine)
+{
+	struct lurk_profile_set set = lurk_workspace_set(ws);
+	char start[LURK_PROFILE_WORD];
+
+	lurk_machine_start_profile(machine, start);
+	if (!lurk_profile_find(&set, (struct lurk_text){start, strlen(start)}))
+		snprintf(start, sizeof start, "%s", LURK_PROFILE_BASE);
+	for (unsigned i = 1; i < set.count; i++) {
+		if (strcasecmp(set.files[i]->word, start) != 0)
+			continue;
+		set.files[0] = set.files[i];
+		set.files[i] = &ws->profile;
+	}
+	return set;
+}
+
+static void note_files(const struct lurk_workspace *ws, uint64_t before, uint64_t after)
+{
+	char summary[LURK_COUNT_WORDS];
+
+	note(ws, before, after, lurk_words_count(ws->profile.count, "rule", summary));
+}
+
+bool lurk_apply(const struct lurk_workspace *ws, struct lurk_machine *machine, bool stay,
+		struct lurk_outcome *outcome)
+{
+	struct lurk_profile_set set =
+		stay ? lurk_set_as_applied(ws, machine) : lurk_workspace_set(ws);
+	const uint64_t before = in_force(machine);
+	char profile[LURK_PROFILE_WORD];
+	uint8_t *bytes;
+	size_t length;
+	bool fine;
+
+	memset(outcome, 0, sizeof *outcome);
+	bytes = lurk_profile_image(&set, &ws->keyboards, &length, &outcome->why);
+	if (!bytes)
+		return false;
+	snprintf(profile, sizeof profile, "%s", machine->profile);
+	fine = lurk_machine_apply(machine, bytes, length, stay ? profile : NULL, outcome);
+	lurk_release(bytes);
+	if (fine)
+		note_files(ws, before, machine->image->sequence);
+	return fine;
+}
+
+bool lurk_apply_for_now(const struct lurk_workspace *ws, struct lurk_machine *machine,
+			unsigned seconds, struct lurk_outcome *outcome)
+{
+	struct lurk_profile_set set = lurk_workspace_set(ws);
+	uint8_t *bytes;
+	size_t length;
+	bool fine;
+
+	memset(outcome, 0, sizeof *outcome);
+	bytes = lurk_profile_image(&set, &ws->keyboards, &length, &outcome->why);
+	fine = bytes && lurk_machine_try(machine, bytes, length, seconds, outcome);
+	lurk_release(bytes);
+	return fine;
+}
+
+bool lurk_apply_was_kept(const struct lurk_workspace *ws, const struct lurk_machine *machine,
+			 uint64_t before)
+{
+	const struct lurk_image *now = machine->image;
+
+	if (!now || now->sequence <= before || machine->trying)
+		return false;
+	note_files(ws, before, now->sequence);
+	return true;
+}
+
+bool lurk_apply_nothing(const struct lurk_workspace *ws, struct lurk_machine *machine,
+			struct lurk_outcome *outcome)
+{
+	const uint64_t before = in_force(machine);
+	uint8_t *bytes = NULL;
+	size_t length;
+	bool fine = lurk_machine_version(machine, 0, &bytes, &length) &&
+		    lurk_machine_apply(machine, bytes, length, NULL, outcome);
+
+	lurk_release(bytes);
+	if (fine)
+		note(ws, before, machine->image->sequence, "no rule at all");
+	return fine;
+}
+
+/* ---- Versions -------------------------------------------------------------------------------- */
+
+unsigned lurk_versions(const struct lurk_machine *machine, uint64_t out[LURK_SLOTS_MAX])
+{
+	const struct lurk_store_report *store = machine->store;
+	unsigned count = 0;
+
+	for (unsigned i = 0; i < store->slots; i++) {
+		unsigned at = count;
+
+		if (store->why[i] || !store->sequence[i])
+			continue;
+		while (at && out[at - 1] < store->sequence[i]) {
+			out[at] = out[at - 1];
+			at--;
+		}
+		out[at] = store->sequence[i];
+		count++;
+	}
+	return count;
+}
+
+uint64_t lurk_version_before(const struct lurk_machine *machine)
+{
+	uint64_t numbers[LURK_SLOTS_MAX], now = machine->image ? machine->image->sequence : 0;
+	unsigned count = lurk_versions(machine, numbers);
+
+	for (unsigned i = 0; i < count; i++) {
+		if (numbers[i] < now)
+			return numbers[i];
+	}
+	return 0;
+}
+
+bool lurk_version_open(struct lurk_machine *machine, uint64_t version, uint8_t **bytes,
+		       struct lurk_image *image, struct lurk_message *message)
+{
+	size_t length;
+
+	*bytes = NULL;
+	if (lurk_machine_stored(machine, version, bytes, &length) &&
+	    lurk_image_open(*bytes, length, image) == LURK_OK)
+		return true;
+	lurk_release(*bytes);
+	*bytes = NULL;
+	return lurk_say(message,
+			"version %" PRIu64 " is not kept; `lurk versions` lists those that are",
+			version);
+}
+
+bool lurk_apply_version(const struct lurk_workspace *ws, struct lurk_machine *machine,
+			const struct lurk_image *version, struct lurk_outcome *outcome)
+{
+	const uint64_t before = in_force(machine);
+	char summary[64];
+
+	snprintf(summary, sizeof summary, "version %" PRIu64 " again", version->sequence);
+	if (!lurk_machine_go_back(machine, version->bytes, version->length, outcome))
+		return false;
+	note(ws, before, machine->image->sequence, summary);
+	return true;
+}
+
+/* ---- Taking back ----------------------------------------------------------------------------- */
+
+static bool take_back_apply(const struct lurk_workspace *ws, struct lurk_machine *machine,
+			    const struct lurk_undo *undo, struct lurk_outcome *outcome)
+{
+	uint8_t *bytes = NULL;
+	size_t length;
+	bool fine;
+
+	if (!machine->image || machine->image->sequence != undo->after)
+		return lurk_say(&outcome->why, "what is in force is not what the last apply put "
+					       "there; nothing is undone");
+	if (!lurk_machine_version(machine, undo->before, &bytes, &length))
+		return lurk_say(&outcome->why, "the rules in force before are not stored any more; "
+					       "nothing is undone");
+	fine = lurk_machine_go_back(machine, bytes, length, outcome);
+	lurk_release(bytes);
+	if (!fine) {
+		const struct lurk_message why = outcome->why;
+
+		return lurk_say(&outcome->why, "the rules of before cannot be applied: %.600s",
+				why.text);
+	}
+	lurk_undo_renumber(ws->state_folder, undo->number, undo->before, machine->image->sequence);
+	return true;
+}
+
+bool lurk_take_back(const struct lurk_workspace *ws, struct lurk_machine *machine,
+		    const struct lurk_undo *undo, struct lurk_outcome *outcome)
+{
+	bool fine;
+
+	memset(outcome, 0, sizeof *outcome);
+	fine = lurk_undo_is_edit(undo) ? lurk_undo_edit(undo, &outcome->why)
+				       : take_back_apply(ws, machine, undo, outcome);
+	if (fine)
+		lurk_undo_forget(undo);
+	return fine;
+}

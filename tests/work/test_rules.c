@@ -1,0 +1,989 @@
+/* Rules as a person works on them, on the demo's desk: edits, what they amount to, what is found in
+ * them, how they differ, where they lead. */
+#include "folder.h"
+
+#include <unistd.h>
+
+#include "lurk/layout/layout.h"
+#include "lurk/text/memory.h"
+#include "tell/difference.h"
+#include "tell/finding.h"
+#include "tell/press.h"
+#include "tell/reach.h"
+#include "lurk/work/acting.h"
+#include "lurk/work/apply.h"
+#include "lurk/work/differences.h"
+#include "lurk/work/edits.h"
+#include "lurk/work/effects.h"
+#include "lurk/work/judge.h"
+#include "lurk/work/naming.h"
+#include "lurk/work/presses.h"
+
+#define HEAD "lurk: 1\nrules:\n"
+
+/* The desk, and the files on it. */
+static struct lurk_computer computer;
+static struct lurk_machine *machine;
+static struct lurk_workspace ws;
+static char cautions[1024];
+
+static void take_caution(void *data, const char *text)
+{
+	(void)data;
+	snprintf(cautions + strlen(cautions), sizeof cautions - strlen(cautions), "%s\n", text);
+}
+
+static void copy_demo(const char *name)
+{
+	char path[512], *bytes;
+	struct lurk_message why;
+	size_t length;
+	bool exists;
+
+	snprintf(path, sizeof path, "%s/%s", LURK_DEMO, name);
+	assert_true(lurk_file_read(path, &bytes, &length, &exists, &why));
+	put(name, bytes);
+	free(bytes);
+}
+
+static void open_desk(void)
+{
+	struct lurk_message why;
+
+	clear();
+	copy_demo("desk.yaml");
+	copy_demo("keyboards.yaml");
+	if (!lurk_computer_open(&computer, folder, &why))
+		fail_msg("%s", why.text);
+	machine = lurk_machine_of_desk(&computer);
+}
+
+static void close_desk(void)
+{
+	lurk_machine_close(machine);
+	lurk_computer_close(&computer);
+}
+
+static bool read_files(const char *wanted, struct lurk_message *why)
+{
+	memset(&ws, 0, sizeof ws);
+	*cautions = '\0';
+	ws.desk = folder;
+	ws.desk_layout = computer.desk.layout;
+	ws.wanted = wanted;
+	ws.caution = take_caution;
+	return lurk_workspace_read(&ws, why);
+}
+
+/* A profile of these rules, or whole where it begins with its version. */
+static void put_rules(const char *name, const char *rules)
+{
+	char text[4096];
+
+	snprintf(text, sizeof text, "%s%s", strncmp(rules, "lurk:", 5) ? HEAD : "", rules);
+	put(name, text);
+}
+
+static void begin(const char *rules)
+{
+	struct lurk_message why;
+
+	put_rules("profile.yaml", rules);
+	if (!read_files(NULL, &why))
+		fail_msg("%s", why.text);
+}
+
+static uint16_t keyboard(const char *name)
+{
+	struct lurk_message why;
+	uint16_t found = lurk_keyboards_find(&ws.keyboards, name, &why);
+
+	if (!found)
+		fail_msg("%s", why.text);
+	return found;
+}
+
+/* ---- Edits ---------------------------------------------------------------------------------- */
+
+/* "map A B", "swap A B", "move A B", "disable A", "restore A", "restore-all", "off A", "on A", each
+ * with "-k KEYBOARD" behind it. Words are parted by blanks, and "_" stands for one. */
+static enum lurk_went perform(struct lurk_edits *edits, const char *command)
+{
+	char text[128], *words[5] = {0}, *rest = text;
+	struct lurk_result result = {.kind = LURK_GIVES_NOTHING};
+	uint8_t step[LURK_STEP_BYTES];
+	unsigned count = 0;
+
+	snprintf(text, sizeof text, "%s", command);
+	for (char *word; (word = strsep(&rest, " ")) && count < COUNT(words);) {
+		for (char *c = word; (c = strchr(c, '_'));)
+			*c = ' ';
+		words[count++] = word;
+	}
+	*edits = (struct lurk_edits){.ws = &ws, .machine = machine};
+	if (count > 2 && !strcmp(words[count - 2], "-k"))
+		edits->keyboard = keyboard(words[count - 1]);
+	switch (*words[0]) {
+	case 'm':
+		if (words[0][1] == 'o')
+			return lurk_edits_move(edits, words[1], words[2]);
+		return lurk_edits_result(edits, words[2], &result, step)
+			       ? lurk_edits_map(edits, words[1], &result)
+			       : LURK_ASKED_WRONGLY;
+	case 's':
+		return lurk_edits_swap(edits, words[1], words[2]);
+	case 'd':
+		return lurk_edits_map(edits, words[1], &result);
+	case 'o':
+		return lurk_edits_switch(edits, words[1], words[0][1] == 'f');
+	default:
+		return words[0][7] ? lurk_edits_restore_all(edits)
+				   : lurk_edits_restore(edits, words[1]);
+	}
+}
+
+/* The rules of the file in words, parted by "; ". */
+static const char *rules_in_words(void)
+{
+	static char out[8192];
+
+	*out = '\0';
+	for (uint32_t i = 0; i < ws.profile.count; i++) {
+		const struct lurk_rule *rule = &ws.profile.rules[i];
+		const char *on =
+			rule->keyboard ? ws.keyboards.keyboards[rule->keyboard - 1].name.bytes : "";
+		char words[512];
+
+		snprintf(out + strlen(out), sizeof out - strlen(out), "%s%s", i ? "; " : "",
+			 lurk_words_rule(rule, on, words, sizeof words));
+	}
+	return out;
+}
+
+static void edits_make_room(void **state)
+{
+	static const struct {
+		const char *commands[3], *after;
+	} rows[] = {
+		{{"map CapsLock Enter"}, "CapsLock gives Enter"},
+		{{"map CapsLock Enter", "map caps Tab"}, "CapsLock gives Tab"},
+		{{"map CapsLock Enter", "map CapsLock Tab -k heron"},
+		 "CapsLock gives Enter; CapsLock gives Tab on heron"},
+		{{"swap Alt Meta", "swap Meta Alt"}, "Meta and Alt are swapped"},
+		{{"swap F1 F2", "map F1 F5"}, "F2 gives F1; F1 gives F5"},
+		{{"swap Alt Meta -k wagtail", "map lalt F5 -k wagtail"},
+		 "AltRight gives MetaRight on wagtail; MetaLeft gives AltLeft on wagtail; "
+		 "MetaRight gives AltRight on wagtail; AltLeft gives F5 on wagtail"},
+		{{"disable Delete -k heron"}, "Delete gives nothing on heron"},
+		{{"map Delete F1 -k heron", "move Delete F9 -k heron"},
+		 "Delete gives nothing on heron; F9 gives F1 on heron"},
+		{{"map any_Enter Tab", "restore Enter"}, "any Enter gives Tab; Enter gives itself"},
+		{{"map CapsLock Enter", "restore caps -k heron"},
+		 "CapsLock gives Enter; CapsLock gives itself on heron"},
+		{{"swap Alt Meta", "restore Meta"}, ""},
+		{{"swap F1 F2", "map F5 F6", "restore F2"}, "F5 gives F6"},
+		{{"swap Alt Meta", "restore MetaRight"},
+		 "AltLeft gives MetaLeft; AltRight gives MetaRight; MetaLeft gives AltLeft"},
+		{{"map hid:07:39 Enter", "restore CapsLock"}, ""},
+		{{"map hid:07:a5 LaunchMail", "map hid:07:a5 nothing"}, "hid:07:a5 gives nothing"},
+		{{"map CapsLock Enter", "map F1 F2 -k heron", "restore-all -k heron"},
+		 "CapsLock gives Enter"},
+		{{"map CapsLock Enter", "swap F1 F2", "restore-all"}, ""},
+		{{"map ; F1", "map # F2"}, "Semicolon gives F1; Backslash gives F2"},
+		{{"map F1 F2", "off F1", "map F1 F3"}, "F1 gives F2 (switched off); F1 gives F3"},
+		{{"map F1 F2", "off F1", "on F1"}, "F1 gives F2"},
+		{{"map Shift+F1 F2", "map F1 F3", "restore Shift+F1"}, "F1 gives F3"},
+		{{"map Shift+F1 F2", "map F1 F3", "restore F1"}, ""},
+		{{"map only_F1 F2", "map F1 F3"}, "only F1 gives F2; F1 gives F3"},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_edits edits;
+
+		begin("");
+		for (size_t k = 0; k < COUNT(rows[i].commands) && rows[i].commands[k]; k++) {
+			if (perform(&edits, rows[i].commands[k]) != LURK_DONE)
+				fail_msg("%s: %s", rows[i].commands[k], edits.why.text);
+			assert_true(*edits.summary);
+		}
+		assert_string_equal(rules_in_words(), rows[i].after);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+static void edits_say_what_is_wrong(void **state)
+{
+	static const struct {
+		const char *rules, *command;
+		enum lurk_went went;
+		const char *why;
+	} rows[] = {
+		{"", "map CapsLok Enter", LURK_ASKED_WRONGLY, "did you mean CapsLock?"},
+		{"", "map CapsLock Entre", LURK_ASKED_WRONGLY, "did you mean Enter?"},
+		{"", "map CapsLock hid:07:a5", LURK_ASKED_WRONGLY, "cannot be given"},
+		{"", "swap Alt CapsLock", LURK_ASKED_WRONGLY, "two keys that have names"},
+		{"", "swap caps CapsLock", LURK_ASKED_WRONGLY, "cannot be swapped with itself"},
+		{"", "move Delete Delete", LURK_ASKED_WRONGLY, "two different single keys"},
+		{"", "move Alt F1", LURK_ASKED_WRONGLY, "two different single keys"},
+		{"- {press: F1, gives: nothing}\n", "move F1 F2", LURK_ASKED_WRONGLY,
+		 "the first of which does something"},
+		{"- {press: F1, gives: F2}\n", "restore F3", LURK_FOUND, "No rule changes F3"},
+		{"- {press: F1, gives: F2}\n", "restore F1 -k heron", LURK_DONE, ""},
+		{"", "restore-all", LURK_FOUND, "The profile has no rule"},
+		{"- {press: F1, gives: F2}\n", "on F1", LURK_FOUND, "is switched off"},
+		{"- {press: F1, gives: F2}\n", "off F1 -k curlew", LURK_FOUND,
+		 "no rule on F1 on curlew is switched on"},
+		/* A form that cannot be edited. */
+		{"lurk: 1\nrules: &all\n- {press: F1, gives: F2}\nname: x\n", "map F1 F3",
+		 LURK_DONE, ""},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_edits edits;
+
+		begin(rows[i].rules);
+		if (perform(&edits, rows[i].command) != rows[i].went)
+			fail_msg("%s: %s", rows[i].command, edits.why.text);
+		if (!strstr(edits.why.text, rows[i].why))
+			fail_msg("%s says: %s", rows[i].command, edits.why.text);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+static void comments_stay(void **state)
+{
+	static const char before[] =
+		"# Kopf der Vogelliste: Möwe 🪶\nlurk: 1\nname: 'Hütte'\n\nrules:\n  # für "
+		"die "
+		"linke Hand\n  - press: CapsLock   # groß\n    gives: Tab\n\n  # Ende\n";
+	static const char after[] =
+		"# Kopf der Vogelliste: Möwe 🪶\nlurk: 1\nname: 'Hütte'\n\nrules:\n  # für "
+		"die "
+		"linke Hand\n  - press: CapsLock   # groß\n    gives: Enter\n    note: Zaunkönig\n"
+		"  - press: F1\n    gives: F2\n\n  # Ende\n";
+	struct lurk_result enter;
+	struct lurk_edits edits = {.ws = &ws, .note = "Zaunkönig"};
+	uint8_t step[LURK_STEP_BYTES];
+	struct lurk_message why;
+
+	(void)state;
+	open_desk();
+	put("profile.yaml", before);
+	assert_true(read_files(NULL, &why));
+	assert_true(lurk_edits_result(&edits, "Enter", &enter, step));
+	assert_int_equal(lurk_edits_map(&edits, "CapsLock", &enter), LURK_DONE);
+	assert_string_equal(edits.gave, "Tab");
+	assert_int_equal(edits.line, 7);
+	assert_int_equal(perform(&edits, "map F1 F2"), LURK_DONE);
+	assert_true(lurk_workspace_save(&ws, edits.summary, &why));
+	expect("profile.yaml", after);
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+/* Any edits in any order: the file says what the rules are, keys give what the last edit of them
+ * said, and all of it is taken back to the first byte. */
+static void edits_at_random(void **state)
+{
+	enum { STEPS = 60, SEEDS = 6 };
+	static const char *const keys[] = {"F1",       "F2",  "CapsLock", "Delete",
+					   "AltRight", "Tab", "Pause",    "KeyB"};
+	static const char *const on[] = {"", " -k heron", " -k wagtail"};
+	static char *texts[STEPS + 1];
+
+	(void)state;
+	open_desk();
+	for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+		uint64_t random = seed * 7919;
+		unsigned count = 0;
+
+		begin("# mine\n");
+		texts[0] = lurk_copy(ws.profile.yaml.bytes, ws.profile.yaml.length);
+		for (unsigned i = 0; i < STEPS; i++) {
+			static const char *const verbs[] = {"map", "swap", "move", "disable",
+							    "restore"};
+			const char *a = keys[random_next(&random) % COUNT(keys)];
+			const char *b = keys[random_next(&random) % COUNT(keys)];
+			const char *verb = verbs[random_next(&random) % COUNT(verbs)];
+			const char *where = on[random_next(&random) % COUNT(on)];
+			struct lurk_effects was, is;
+			struct lurk_edits edits;
+			struct lurk_message why;
+			struct lurk_press one, two;
+			char command[96];
+
+			assert_true(lurk_words_press(a, NULL, &one, &why) &&
+				    lurk_words_press(b, NULL, &two, &why));
+			snprintf(command, sizeof command, "%s %s%s%s%s", verb, a,
+				 *verb == 'd' || *verb == 'r' ? "" : " ",
+				 *verb == 'd' || *verb == 'r' ? "" : b, where);
+			assert_true(lurk_effects_of(&ws, machine, *where ? keyboard(where + 4) : 0,
+						    &was));
+			if (perform(&edits, command) != LURK_DONE) {
+				/* It says why, and has changed nothing. */
+				assert_true(*edits.why.text);
+				assert_string_equal(ws.profile.yaml.bytes, texts[count]);
+				continue;
+			}
+			assert_true(lurk_effects_of(&ws, machine, edits.keyboard, &is));
+			if (*verb == 'd')
+				assert_int_equal(is.gives[one.on.key], LURK_KEY_NONE);
+			else if (*verb == 'r')
+				assert_int_equal(is.gives[one.on.key], one.on.key);
+			else if (*verb == 's')
+				assert_true(is.gives[one.on.key] == two.on.key &&
+					    is.gives[two.on.key] == one.on.key);
+			else if (verb[1] == 'a')
+				assert_int_equal(is.gives[one.on.key], two.on.key);
+			else
+				assert_true(is.gives[one.on.key] == LURK_KEY_NONE &&
+					    is.gives[two.on.key] == was.gives[one.on.key]);
+			assert_true(lurk_workspace_save(&ws, edits.summary, &why));
+			expect("profile.yaml", ws.profile.yaml.bytes);
+			texts[++count] = lurk_copy(ws.profile.yaml.bytes, ws.profile.yaml.length);
+		}
+		assert_true(count > STEPS / 3);
+		while (count) {
+			struct lurk_outcome outcome;
+			struct lurk_undo undo;
+			struct lurk_message why;
+
+			assert_int_equal(lurk_undo_read_newest(folder, &undo, &why), LURK_DONE);
+			if (!lurk_take_back(&ws, NULL, &undo, &outcome))
+				fail_msg("%s", outcome.why.text);
+			lurk_undo_free(&undo);
+			free(texts[count--]);
+			expect("profile.yaml", texts[count]);
+			if (lurk_undo_newest(folder) == 0)
+				break; /* only the newest are kept */
+		}
+		while (count)
+			free(texts[count--]);
+		free(texts[0]);
+		assert_string_equal(cautions, "");
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+/* ---- What is found -------------------------------------------------------------------------- */
+
+/* "lost warning 3; moved note 4": what is found, without notes but for what moved. */
+static const char *found(const struct lurk_findings *findings)
+{
+	static char out[1024];
+
+	*out = '\0';
+	for (unsigned i = 0; i < findings->count; i++) {
+		const struct lurk_finding *f = &findings->all[i];
+		char words[TELL_FINDING];
+		size_t n = strlen(out);
+
+		tell_finding(findings, f, words);
+		assert_true(words[0] && words[strlen(words) - 1] == '.');
+		tell_finding_remedy(findings, f, words);
+		assert_true(*words || f->severity == LURK_NOTE ||
+			    f->code == LURK_CHECK_CANNOT_TYPE);
+		if (f->severity == LURK_NOTE && f->code != LURK_CHECK_MOVED)
+			continue;
+		snprintf(out + n, sizeof out - n, "%s%s %s %u", n ? "; " : "", tell_finding_code(f),
+			 tell_severity((enum lurk_severity)f->severity),
+			 tell_finding_line(findings, f));
+	}
+	return out;
+}
+
+static void rules_are_judged(void **state)
+{
+	static const struct {
+		const char *rules, *found;
+		bool refused;
+	} rows[] = {
+		{"- {press: CapsLock, gives: Enter}\n- {press: CapsLock, gives: Tab}\n",
+		 "same-press error 3", true},
+		{"- {press: any Enter, gives: nothing}\n", "locked-out lock-out 3", true},
+		{"- {press: Delete, gives: nothing}\n- {press: ScrollLock, gives: Delete}\n",
+		 "moved note 4; lost warning 4", false},
+		{"- {press: F20, gives: F19, keyboard: wagtail}\n", "no-such-key warning 3", false},
+		{"- {press: AltRight, gives: F19}\n", "third-level warning 3", false},
+		{"- {press: F9, gives: {text: 'чайка'}}\n", "cannot-type error 3", true},
+		{"- {press: F9, gives: {profile: night}}\n", "no-such-profile error 3", true},
+		{"- {press: Shift+F9, gives: {text: 'gull'}}\n- {press: only F9, gives: "
+		 "Meta+KeyC}\n- {press: F9, gives: F10}\n",
+		 "lost warning 4", false},
+		{"- {press: Pause, gives: {text: 'gull'}, off: true}\n", "", false},
+		{"- {press: Pause, gives: Pause}\n", "no-change warning 3", false},
+		{"- {press: F1, gives: F2, keyboard: grebe}\n", "unknown-keyboard error 3", true},
+		/* Which layouts have a third level, of which AltRight must not be taken. */
+		{"lurk: 1\nlayout: us\nrules:\n- {press: Alt, gives: F12}\n",
+		 "locked-out lock-out 4; lost warning 4", true},
+		{"lurk: 1\nlayout: ru\nrules:\n- {press: Alt, gives: F12}\n",
+		 "locked-out lock-out 4; lost warning 4; third-level warning 4", true},
+		/* Where a key leads that leads nowhere back. */
+		{"- {press: F9, gives: {profile: game}}\n", "lost warning 3; no-way-back warning 3",
+		 false},
+	};
+
+	(void)state;
+	open_desk();
+	put_rules("profiles/game.yaml", "- {press: F8, gives: F7}\n");
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_findings findings;
+		struct lurk_message why;
+
+		put_rules("profile.yaml", rows[i].rules);
+		memset(&ws, 0, sizeof ws);
+		ws.desk = folder;
+		ws.desk_layout = computer.desk.layout;
+		ws.judging = true;
+		if (!lurk_workspace_read(&ws, &why))
+			fail_msg("%s: %s", rows[i].rules, why.text);
+		assert_true(lurk_judge(&ws, machine, &findings));
+		if (strcmp(found(&findings), rows[i].found))
+			fail_msg("%s: %s", rows[i].rules, found(&findings));
+		assert_int_equal(lurk_findings_refuse(&findings), rows[i].refused);
+		lurk_findings_free(&findings);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+/* All that can be switched to is judged, and what locks out there is refused where nothing leads
+ * out.
+ */
+static void profiles_beside_are_judged(void **state)
+{
+	static const struct {
+		const char *beside, *refused;
+		bool locks;
+	} rows[] = {
+		{"- {press: Pause, gives: Insert}\n", NULL, false},
+		{"- {press: any Enter, gives: nothing}\n", "game", true},
+		{"- {press: any Enter, gives: nothing}\n- {press: F12, gives: {profile: base}}\n",
+		 NULL, false},
+		{"- {press: any Enter, gives: nothing}\n- {press: F12, gives: {rules: toggle}}\n",
+		 NULL, false},
+		{"- {press: F9, gives: {text: 'чайка'}}\n", "game", false},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_findings findings;
+
+		put_rules("profiles/game.yaml", rows[i].beside);
+		begin("- {press: Pause, gives: Insert}\n");
+		if (lurk_judge_all(&ws, machine, &findings) == (rows[i].refused != NULL))
+			fail_msg("%s: %s", rows[i].beside, found(&findings));
+		assert_string_equal(findings.profile->word,
+				    rows[i].refused ? rows[i].refused : LURK_PROFILE_BASE);
+		assert_string_equal(ws.profile.word, LURK_PROFILE_BASE);
+		lurk_findings_free(&findings);
+		/* What it locks out is told as that where nothing leads out, else as a warning. */
+		lurk_workspace_turn_to(&ws, 0);
+		assert_true(lurk_judge(&ws, machine, &findings));
+		if ((strstr(found(&findings), "lock-out") != NULL) != rows[i].locks)
+			fail_msg("%s: %s", rows[i].beside, found(&findings));
+		lurk_workspace_turn_to(&ws, 0);
+		lurk_findings_free(&findings);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+/* What could not be done before is not taken away: then it is no lock-out. */
+static void only_what_gets_lost_is_refused(void **state)
+{
+	struct lurk_findings findings;
+	struct lurk_outcome outcome;
+
+	(void)state;
+	open_desk();
+	for (int i = 0; i < 2; i++) {
+		begin("- {press: Backspace, gives: nothing}\n");
+		assert_true(lurk_judge(&ws, machine, &findings));
+		assert_int_equal(lurk_findings_refuse(&findings), i == 0);
+		lurk_findings_free(&findings);
+		assert_true(lurk_apply(&ws, machine, false, &outcome));
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+/* ---- Differences ---------------------------------------------------------------------------- */
+
+static void note_difference(void *data, const struct lurk_difference *d)
+{
+	char *out = data, words[TELL_DIFFERENCE];
+
+	sprintf(out + strlen(out), "%s%s %s%s%s", *out ? "; " : "", tell_difference_kind(d),
+		tell_difference(d, words), *d->before ? " < " : "", d->before);
+}
+
+static void differences_are_told(void **state)
+{
+	static const struct {
+		const char *from, *to, *told;
+	} rows[] = {
+		{"", "", ""},
+		{"", "- {press: F1, gives: F2}\n", "added F1 gives F2"},
+		{"- {press: F1, gives: F2}\n", "", "removed F1 gives F2"},
+		{"- {press: F1, gives: F2}\n", "- {press: F1, gives: F3}\n",
+		 "changed F1 gives F3 < F1 gives F2"},
+		{"- {press: F1, gives: F2}\n- {press: F3, gives: F4}\n",
+		 "- {press: F3, gives: F4}\n- {press: F1, gives: F2}\n", ""},
+		{"- {press: F1, gives: F2}\n", "- {press: F1, gives: F2, keyboard: heron}\n",
+		 "added F1 gives F2 on heron; removed F1 gives F2"},
+		{"- {press: F1, gives: F2}\n", "- {press: F1, gives: F2, off: true}\n",
+		 "changed F1 gives F2 (switched off) < F1 gives F2"},
+		{"- {swap: [F1, F2]}\n", "- {press: F1, gives: F2}\n",
+		 "added F1 gives F2; removed F1 and F2 are swapped"},
+		{"- {press: F1, gives: F2}\n- {press: F1, gives: F2, keyboard: heron}\n",
+		 "- {press: F1, gives: F2}\n", "removed F1 gives F2 on heron"},
+	};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		char told[2048] = "";
+		struct lurk_outcome outcome;
+
+		open_desk();
+		begin(rows[i].from);
+		assert_true(lurk_apply(&ws, machine, false, &outcome));
+		lurk_workspace_free(&ws);
+		begin(rows[i].to);
+		lurk_differences_of_edits(&ws, machine, note_difference, told);
+		assert_string_equal(told, rows[i].told);
+		/* Both ways of applying agree where there is one profile; once applied none is
+		 * left. */
+		assert_int_equal(lurk_differences_of_files(&ws, machine, NULL, NULL),
+				 lurk_differences_of_edits(&ws, machine, NULL, NULL));
+		assert_true(lurk_apply(&ws, machine, true, &outcome));
+		assert_int_equal(lurk_differences_of_edits(&ws, machine, NULL, NULL), 0);
+		lurk_workspace_free(&ws);
+		close_desk();
+	}
+}
+
+/* ---- Back ----------------------------------------------------------------------------------- */
+
+static void take_back_newest(struct lurk_undo *undo, enum lurk_went went, const char *why_part)
+{
+	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_message why;
+
+	assert_int_equal(lurk_undo_read_newest(folder, undo, &why), LURK_DONE);
+	if (lurk_take_back(&ws, machine, undo, &outcome) != (went == LURK_DONE) ||
+	    !strstr(outcome.why.text, why_part))
+		fail_msg("%s", outcome.why.text);
+	lurk_undo_free(undo);
+}
+
+/* Apply, edit, apply, and back through all of it; a version that nobody expected stops it. */
+static void applies_are_taken_back(void **state)
+{
+	struct lurk_outcome outcome;
+	struct lurk_edits edits;
+	struct lurk_message why;
+	struct lurk_image image;
+	struct lurk_undo undo;
+	uint64_t numbers[LURK_SLOTS_MAX];
+	uint8_t *bytes;
+
+	(void)state;
+	open_desk();
+	begin("- {press: F1, gives: F2}\n");
+	assert_true(lurk_apply(&ws, machine, false, &outcome));
+	assert_int_equal(perform(&edits, "map F3 F4"), LURK_DONE);
+	assert_true(lurk_workspace_save(&ws, edits.summary, &why));
+	assert_true(lurk_apply(&ws, machine, true, &outcome));
+	assert_int_equal(machine->image->rule_count, 2);
+	take_back_newest(&undo, LURK_DONE, "");
+	assert_string_equal(undo.summary, "2 rules");
+	assert_int_equal(machine->image->rule_count, 1);
+	take_back_newest(&undo, LURK_DONE, "");
+	assert_string_equal(undo.summary, "F3 now gives F4");
+	take_back_newest(&undo, LURK_DONE, "");
+	assert_int_equal(machine->image->rule_count, 0);
+	assert_int_equal(lurk_undo_read_newest(folder, &undo, &why), LURK_FOUND);
+	/* Versions stay, whatever was taken back; the one before what is in force is offered. */
+	assert_int_equal(lurk_versions(machine, numbers), 4);
+	assert_int_equal(numbers[0], 4);
+	assert_int_equal(lurk_version_before(machine), 3);
+	assert_true(lurk_version_open(machine, 2, &bytes, &image, &why));
+	assert_true(lurk_apply_version(&ws, machine, &image, &outcome));
+	free(bytes);
+	assert_int_equal(machine->image->rule_count, 2);
+	assert_false(lurk_version_open(machine, 9, &bytes, &image, &why));
+	/* Nothing at all, and back. */
+	assert_true(lurk_apply_nothing(&ws, machine, &outcome));
+	assert_int_equal(machine->image->rule_count, 0);
+	take_back_newest(&undo, LURK_DONE, "");
+	assert_int_equal(machine->image->rule_count, 2);
+	/* An apply of which the record knows nothing. */
+	assert_true(lurk_version_open(machine, 1, &bytes, &image, &why));
+	assert_true(lurk_machine_go_back(machine, bytes, image.length, &outcome));
+	free(bytes);
+	take_back_newest(&undo, LURK_COULD_NOT, "is not what the last apply put there");
+	assert_int_equal(machine->image->rule_count, 1);
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+/* A trial leaves nothing behind unless it is kept; then it is a step like any other. */
+static void trials_are_noted_when_kept(void **state)
+{
+	struct lurk_outcome outcome;
+	struct lurk_undo undo;
+	struct lurk_message why;
+
+	(void)state;
+	open_desk();
+	begin("- {press: F1, gives: F2}\n");
+	assert_true(lurk_apply_for_now(&ws, machine, 30, &outcome));
+	assert_true(lurk_machine_end_try(machine, &outcome));
+	assert_false(lurk_apply_was_kept(&ws, machine, 0));
+	assert_int_equal(lurk_undo_read_newest(folder, &undo, &why), LURK_FOUND);
+	assert_true(lurk_apply_for_now(&ws, machine, 30, &outcome));
+	assert_false(lurk_apply_was_kept(&ws, machine, 0));
+	assert_true(lurk_machine_keep(machine, &outcome));
+	assert_true(lurk_apply_was_kept(&ws, machine, 0));
+	/* The version that was in force before is none that was kept. */
+	assert_true(lurk_apply_for_now(&ws, machine, 30, &outcome));
+	assert_true(lurk_machine_end_try(machine, &outcome));
+	assert_false(lurk_apply_was_kept(&ws, machine, 1));
+	take_back_newest(&undo, LURK_DONE, "");
+	assert_int_equal(machine->image->rule_count, 0);
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+/* A record that cannot be written does not stop an edit: it is said. */
+static void what_cannot_be_undone_is_said(void **state)
+{
+	struct lurk_edits edits;
+	struct lurk_message why;
+
+	(void)state;
+	open_desk();
+	put("undo", "a file where a folder should be");
+	begin("");
+	assert_int_equal(perform(&edits, "map F3 F4"), LURK_DONE);
+	assert_true(lurk_workspace_save(&ws, edits.summary, &why));
+	assert_non_null(strstr(cautions, "this step cannot be undone"));
+	lurk_workspace_free(&ws);
+	/* Somebody else was at the file meanwhile: nothing is written. */
+	begin("");
+	assert_int_equal(perform(&edits, "map F3 F5"), LURK_DONE);
+	put("profile.yaml", HEAD "# an editor's\n");
+	assert_false(lurk_workspace_save(&ws, edits.summary, &why));
+	expect("profile.yaml", HEAD "# an editor's\n");
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+/* ---- Which files, which layout --------------------------------------------------------------- */
+
+static void the_layout_that_counts(void **state)
+{
+	static const struct {
+		const char *profile, *name;
+	} rows[] = {
+		{HEAD, "gb"},
+		{"lurk: 1\nlayout: fr\nrules:\n", "fr"},
+		{"lurk: 1\n\"la\\u0079out\": jp\nrules:\n", "jp"},
+		{HEAD "# layout: de\n", "gb"},
+		{"lurk: 1\nname: layout\nrules:\n", "gb"},
+	};
+	struct lurk_message why;
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		put("profile.yaml", rows[i].profile);
+		assert_true(read_files(NULL, &why));
+		assert_string_equal(ws.layout.name, rows[i].name);
+		assert_non_null(lurk_layout_chosen(&ws.layout));
+		lurk_workspace_free(&ws);
+	}
+	/* A desk that says none has none, whatever the system has. */
+	put("profile.yaml", HEAD);
+	memset(&ws, 0, sizeof ws);
+	ws.desk = folder;
+	assert_true(lurk_workspace_read(&ws, &why));
+	assert_null(lurk_workspace_characters(&ws));
+	lurk_workspace_free(&ws);
+	/* One that is not there is said once, and the rest goes on without. */
+	put("profile.yaml", "lurk: 1\nlayout: xyzzyx\nrules:\n- {press: F1, gives: F2}\n");
+	assert_true(read_files(NULL, &why));
+	assert_null(lurk_layout_chosen(&ws.layout));
+	assert_null(lurk_layout_chosen(&ws.layout));
+	assert_string_equal(cautions, "there is no layout `xyzzyx`; write one such as us, gb or "
+				      "de:nodeadkeys\n");
+	assert_non_null(lurk_layout_shown(&ws.layout));
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+static const char *answer(void *data, const struct lurk_workspace *asking, const char *name)
+{
+	(void)data;
+	(void)asking;
+	return strcmp(name, "grebe") ? NULL : "dipper";
+}
+
+/* A profile from someone else, with keyboards that nobody here calls so. */
+static void whose_keyboards(void **state)
+{
+	struct lurk_message why;
+
+	(void)state;
+	open_desk();
+	put_rules("theirs/profile.yaml", "- {press: F1, gives: F2, keyboard: grebe}\n");
+	for (int i = 0; i < 3; i++) {
+		memset(&ws, 0, sizeof ws);
+		ws.desk = folder;
+		ws.wanted = in_folder("theirs/profile.yaml");
+		if (i == 1)
+			ws.ask = answer;
+		else if (i == 2)
+			ws.aliases[ws.alias_count++] = (struct lurk_alias){"GREBE", "heron", 0};
+		if (i == 0) {
+			assert_false(lurk_workspace_read(&ws, &why));
+			assert_non_null(strstr(why.text, "no keyboard is called `grebe`"));
+		} else {
+			assert_true(lurk_workspace_read(&ws, &why));
+			assert_int_equal(ws.profile.rules[0].keyboard,
+					 keyboard(i == 1 ? "dipper" : "heron"));
+		}
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+/* ---- Names ---------------------------------------------------------------------------------- */
+
+static void names_and_oddities(void **state)
+{
+	static const char before[] = "# mine\nkeyboards:\n  heron: {built-in: true}\n";
+	static const char after[] =
+		"# mine\nkeyboards:\n  heron: {built-in: true, broken: [Delete, Insert], "
+		"off-chord: "
+		"[Tab, KeyQ], nicknames: {Reed: \"hid:07:a6\"}, apart: true, form: compact iso}\n"
+		"  teal: [{usb: \"fade:0001\"}, {bluetooth: \"fade:8003\"}]\n";
+	char insert[] = "Insert", delete[] = "Delete", tab[] = "Tab", q[] = "Q", alt[] = "Alt";
+	const struct lurk_identity wagtail = {.bus = LURK_BUS_USB, .vendor = 0xfade, .product = 1};
+	const struct lurk_identity radio = {
+		.bus = LURK_BUS_BLUETOOTH, .vendor = 0xfade, .product = 0x8003};
+	struct lurk_naming naming = {.ws = &ws};
+	struct lurk_message why;
+
+	(void)state;
+	open_desk();
+	put("keyboards.yaml", before);
+	begin("");
+	assert_int_equal(lurk_naming_name(&naming, &wagtail, "a/b"), LURK_ASKED_WRONGLY);
+	lurk_workspace_free(&ws);
+	begin("");
+	assert_int_equal(lurk_naming_name(&naming, &wagtail, "teal"), LURK_DONE);
+	assert_int_equal(lurk_naming_name(&naming, &wagtail, "dove"), LURK_ASKED_WRONGLY);
+	assert_int_equal(lurk_naming_join(&naming, keyboard("teal"), &radio), LURK_DONE);
+	assert_int_equal(lurk_naming_join(&naming, keyboard("heron"), &radio), LURK_ASKED_WRONGLY);
+	assert_int_equal(
+		lurk_naming_mark(&naming, keyboard("heron"), "broken", (char *const[]){delete}, 1),
+		LURK_DONE);
+	assert_int_equal(
+		lurk_naming_mark(&naming, keyboard("heron"), "broken", (char *const[]){alt}, 1),
+		LURK_ASKED_WRONGLY);
+	assert_int_equal(
+		lurk_naming_mark(&naming, keyboard("heron"), "broken", (char *const[]){insert}, 1),
+		LURK_DONE);
+	assert_string_equal(naming.summary, "On heron these are broken: Delete, Insert");
+	for (int i = 0; i < 2; i++) /* a chord is another one, not a longer one */
+		assert_int_equal(lurk_naming_mark(&naming, keyboard("heron"), "off-chord",
+						  (char *const[]){tab, q}, 2),
+				 LURK_DONE);
+	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "Shift+A", "Reed"),
+			 LURK_ASKED_WRONGLY);
+	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "hid:07:a6", "Reed"),
+			 LURK_DONE);
+	assert_int_equal(lurk_naming_set_apart(&naming, keyboard("heron")), LURK_DONE);
+	assert_int_equal(lurk_naming_set_form(&naming, keyboard("heron"), "round"),
+			 LURK_ASKED_WRONGLY);
+	assert_int_equal(lurk_naming_set_form(&naming, keyboard("heron"), "compact,iso"),
+			 LURK_DONE);
+	assert_true(lurk_workspace_save_keyboards(&ws, naming.summary, &why));
+	expect("keyboards.yaml", after);
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+/* ---- Presses, and ways to a key -------------------------------------------------------------- */
+
+static void note_press(void *data, const struct lurk_event *event, const struct lurk_action *action)
+{
+	lurk_history_feed(data, event, action);
+}
+
+static void press(struct lurk_history *history, const char *script)
+{
+	FILE *file = fmemopen((char *)(uintptr_t)script, strlen(script), "r");
+	struct lurk_message why;
+
+	lurk_history_init(history);
+	lurk_session_watch(&computer.session, note_press, history);
+	if (!lurk_computer_play(&computer, "script", file, &why))
+		fail_msg("%s", why.text);
+	lurk_session_watch(&computer.session, NULL, NULL);
+	fclose(file);
+}
+
+static void presses_are_compared(void **state)
+{
+	static const struct {
+		const char *script, *relation, *told;
+	} rows[] = {
+		{"press Tern on wagtail\npress Gull\n", "same code", "no program can tell them"},
+		{"press Enter on wagtail\npress NumpadEnter\n", "same meaning",
+		 "They can be changed separately"},
+		{"press AltLeft on wagtail\npress AltRight\n", "same meaning", "`any Alt` is both"},
+		{"press KeyA on wagtail\npress KeyA on dipper\n", "other keyboard",
+		 "`--keyboard NAME`"},
+		{"press KeyA on wagtail\npress Tab\n", "different", "`lurk swap KeyA Tab`"},
+		{"press Feather on curlew\npress Feather\n", "same code",
+		 "a key without a name on curlew, scan code hid:07:a5"},
+	};
+	static struct lurk_history history;
+
+	(void)state;
+	open_desk();
+	begin("");
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		const struct tell_presses about = {&ws, machine, &history, true};
+		const struct lurk_press_record *a, *b;
+		char told[TELL_CONCLUSION];
+
+		press(&history, rows[i].script);
+		assert_int_equal(lurk_presses_begun(&history), 2);
+		a = lurk_presses_at(&history, 0);
+		b = lurk_presses_at(&history, 1);
+		assert_string_equal(tell_relation(a, b), rows[i].relation);
+		if (!strstr(tell_comparison(&about, a, b, told), rows[i].told))
+			fail_msg("%s: %s", rows[i].script, told);
+	}
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+static void presses_make_chords(void **state)
+{
+	static const struct {
+		const char *script, *chord, *why;
+	} rows[] = {
+		{"press F1 on wagtail\n", "F1", ""},
+		{"hold AltLeft on wagtail\npress F1\nrelease AltLeft\n", "Alt+F1", ""},
+		{"hold ShiftLeft on wagtail\nhold ControlRight\npress KeyC\nrelease ShiftLeft\n"
+		 "release ControlRight\n",
+		 "Shift+Control+KeyC", ""},
+		{"hold KeyA on wagtail\npress KeyB\nrelease KeyA\n", "", "modifiers and one key"},
+		{"press Feather on curlew\n", "", "that key has no name"},
+	};
+	static struct lurk_history history;
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_message why = {""};
+		char chord[96];
+		bool fine;
+
+		press(&history, rows[i].script);
+		fine = lurk_presses_chord(&history, 0, chord, sizeof chord, &why);
+		assert_int_equal(fine, *rows[i].chord != '\0');
+		assert_true(!fine || !strcmp(chord, rows[i].chord));
+		assert_non_null(strstr(why.text, rows[i].why));
+	}
+	/* What presses itself is told once, with how often. */
+	press(&history, "wait 61s\n");
+	assert_int_equal(lurk_presses_alike(&history, 0), 3);
+	assert_int_equal(lurk_presses_alike(&history, 1), 0);
+	close_desk();
+}
+
+static void ways_to_a_key(void **state)
+{
+	static const struct {
+		const char *rules, *wanted, *way, *why_not;
+	} rows[] = {
+		{"", "Control+Alt+Delete", "Control + Alt + Delete", ""},
+		{"- {swap: [Delete, F9]}\n", "Delete", "F9", ""},
+		{"- {press: ControlRight, gives: nothing}\n", "Control+F1", "ControlLeft + F1", ""},
+		{"- {press: AltLeft, gives: F1}\n- {press: F2, gives: AltLeft}\n", "Alt+F3",
+		 "F2 (or AltRight) + F3", ""},
+		{"- {press: Delete, gives: nothing}\n", "Delete", "",
+		 "nothing gives Delete: line 3 gives that key another job"},
+		{"", "F24", "", "nothing gives F24; it has no such key"},
+		{"- {press: hid:07:3a, gives: F24}\n", "F24", "F1", ""},
+		{"- {press: only F9, gives: nothing}\n", "Shift+F9", "Shift + F9", ""},
+		{"- {press: only F9, gives: nothing}\n", "F9", "",
+		 "nothing gives F9: line 3 gives that key another job"},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		const struct lurk_session_keyboard *here;
+		const struct lurk_port_keyboard *info;
+		char way[TELL_REACH], why[TELL_REACH];
+		struct lurk_message message;
+		struct lurk_press wanted;
+		struct lurk_reach reach;
+		struct lurk_image image;
+		uint8_t *bytes;
+
+		begin(rows[i].rules);
+		here = lurk_keyboard_here(machine, &ws.keyboards, keyboard("wagtail"));
+		assert_non_null(here);
+		info = &here->info;
+		bytes = lurk_workspace_image(&ws, &image);
+		assert_true(lurk_words_press(rows[i].wanted, NULL, &wanted, &message));
+		assert_true(lurk_reach_parts(&wanted, &reach));
+		lurk_reach_on(&image, info, &reach);
+		assert_string_equal(tell_reach(&reach, way), rows[i].way);
+		assert_string_equal(tell_why_not(&reach, &image, info, why), rows[i].why_not);
+		free(bytes);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+int main(void)
+{
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(edits_make_room),
+		cmocka_unit_test(edits_say_what_is_wrong),
+		cmocka_unit_test(comments_stay),
+		cmocka_unit_test(edits_at_random),
+		cmocka_unit_test(rules_are_judged),
+		cmocka_unit_test(profiles_beside_are_judged),
+		cmocka_unit_test(only_what_gets_lost_is_refused),
+		cmocka_unit_test(differences_are_told),
+		cmocka_unit_test(applies_are_taken_back),
+		cmocka_unit_test(trials_are_noted_when_kept),
+		cmocka_unit_test(what_cannot_be_undone_is_said),
+		cmocka_unit_test(the_layout_that_counts),
+		cmocka_unit_test(whose_keyboards),
+		cmocka_unit_test(names_and_oddities),
+		cmocka_unit_test(presses_are_compared),
+		cmocka_unit_test(presses_make_chords),
+		cmocka_unit_test(ways_to_a_key),
+	};
+
+	return cmocka_run_group_tests(tests, begin_in_folder, end_in_folder);
+}
