@@ -27,6 +27,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/ioctl.h>
+#include <sys/syscall.h>
 #include <sys/wait.h>
 #include <time.h>
 #include <unistd.h>
@@ -34,7 +35,7 @@
 #include <libevdev/libevdev-uinput.h>
 #include <libudev.h>
 
-enum { TABLED = 3, RELAYED = 1, LEAST = 2, WARM_UP = 50, PAUSE_US = 3000, PATIENCE_MS = 10000 };
+enum { TABLED = 3, RELAYED = 1, LEAST = 2, WARM_UP = 50, PAUSE_US = 3000, PATIENCE_MS = 120000 };
 
 static const uint8_t descriptor[] = {0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0xe0,
 				     0x29, 0xe7, 0x15, 0x00, 0x25, 0x01, 0x75, 0x01, 0x95, 0x08,
@@ -131,7 +132,7 @@ static int open_node(const char *name)
 	return -1;
 }
 
-static bool get_key(int fd, uint16_t code)
+static bool get_key_within(int fd, uint16_t code, int patience_ms)
 {
 	struct input_event e;
 	struct pollfd ready = {fd, POLLIN, 0};
@@ -141,9 +142,26 @@ static bool get_key(int fd, uint16_t code)
 
 		if (n == sizeof e && e.type == EV_KEY && e.code == code && e.value != 2)
 			return true;
-		if (n != sizeof e && poll(&ready, 1, 2000) <= 0)
+		if (n != sizeof e && poll(&ready, 1, patience_ms) <= 0)
 			return false;
 	}
+}
+
+static bool get_key(int fd, uint16_t code)
+{
+	return get_key_within(fd, code, PATIENCE_MS);
+}
+
+/* Presses KeyB until one arrives: the way is then the one that it stays. */
+static void await_way(int keyboard, int out)
+{
+	for (int waited = 0; waited < PATIENCE_MS; waited += 500) {
+		press(keyboard, 0x05);
+		press(keyboard, 0);
+		if (get_key_within(out, KEY_B, 500))
+			return;
+	}
+	fail("no key arrives");
 }
 
 /* Whether the table gives MetaLeft for AltLeft, as the rules want. */
@@ -156,7 +174,8 @@ static bool in_force(int fd)
 
 static void await_force(int fd)
 {
-	for (double until = now_us() + PATIENCE_MS * 1e3; !in_force(fd); usleep(200)) {
+	/* Seldom enough to leave the one processor to the service. */
+	for (double until = now_us() + PATIENCE_MS * 1e3; !in_force(fd); usleep(2000)) {
 		if (now_us() > until)
 			fail("the rules never came into force");
 	}
@@ -190,6 +209,36 @@ static unsigned long switches(int pid)
 	return proc_sum(pid, "status", "ctxt_switches");
 }
 
+/* Not merely asleep in the kernel, as where that waits for readers to be gone; and for as long as
+ * it takes. */
+static bool waits_for_events(int pid)
+{
+	char path[64];
+	unsigned long timeout = 0;
+	long call = -1;
+	FILE *f;
+
+	snprintf(path, sizeof path, "/proc/%d/syscall", pid);
+	f = fopen(path, "r");
+	if (!f || fscanf(f, "%ld %*x %*x %*x %lx", &call, &timeout) != 2)
+		call = -1;
+	if (f)
+		fclose(f);
+	return call == SYS_epoll_wait && (int)timeout == -1;
+}
+
+/* Until it has done what it had to do: for half a second it waited for events, and none came. */
+static void await_rest(int pid)
+{
+	unsigned long before = switches(pid), now;
+
+	for (int quiet = 0; quiet < 10; before = now) {
+		usleep(50000);
+		now = switches(pid);
+		quiet = now == before && waits_for_events(pid) ? quiet + 1 : 0;
+	}
+}
+
 static unsigned long private_kib(int pid)
 {
 	return proc_sum(pid, "smaps_rollup", "Private_");
@@ -218,12 +267,8 @@ static int table(int pid, int n)
 	unsigned long before;
 
 	await_force(node);
-	usleep(200000);
-	press(keyboard, 0x05); /* the first press tells that the keyboard is used */
-	press(keyboard, 0);
-	usleep(500000);
-	while (get_key(node, KEY_B))
-		;
+	await_way(keyboard, node); /* the first press tells that the keyboard is used */
+	await_rest(pid);
 	before = switches(pid);
 	for (int i = 0; i < n; i++) {
 		press(keyboard, 0x04);
@@ -290,7 +335,8 @@ static int delay(int pid, int n)
 		least_relay(node);
 	out[0] = open_node("Probe 1 (Lurk)");
 	out[1] = open_node("Least");
-	usleep(500000);
+	await_way(ours, out[0]);
+	await_way(least, out[1]);
 	for (int i = -WARM_UP; i < n; i++) {
 		for (int which = 0; which < 2; which++) {
 			double time =
@@ -318,13 +364,14 @@ static int press_only(int pid, int n)
 {
 	int keyboard = plug(RELAYED), out = open_node("Probe 1 (Lurk)");
 
-	(void)pid;
-	usleep(1500000); /* who counts has time to begin */
+	await_way(keyboard, out);
+	while (!proc_sum(pid, "status", "TracerPid")) /* who counts has begun */
+		usleep(50000);
+	await_rest(pid);
 	for (int i = 0; i < n; i++)
 		one_delay(keyboard, out, i % 2 ? 0x00 : 0x04);
 	printf("pressed %d\n", n);
-	fflush(stdout);
-	usleep(1500000);
+	await_rest(pid);
 	unplug(keyboard);
 	return 0;
 }
@@ -383,7 +430,7 @@ static int plug_cycles(int pid, int n)
 		unplug(keyboard);
 		usleep(2000);
 		if (i == -1 || i == n / 2)
-			usleep(500000);
+			await_rest(pid);
 		if (i == -1) {
 			kib = private_kib(pid);
 			fds = descriptors(pid);
@@ -391,7 +438,7 @@ static int plug_cycles(int pid, int n)
 		if (i == n / 2)
 			half = private_kib(pid);
 	}
-	usleep(500000);
+	await_rest(pid);
 	qsort(times, (size_t)n, sizeof(double), by_size);
 	/* A few may fall into a pause of the machine that the virtual one runs on. */
 	printf("measured plug: %d cycles, in force after %.1f ms (median), %.1f ms (all but one in "

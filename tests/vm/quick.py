@@ -69,8 +69,7 @@ echo measuring
 lurkd --state /root/rules --socket /run/control 2>/tmp/lurkd.log &
 P=$!
 export LURK_SOCKET=/run/control HOME=/root
-sleep 2
-lurk apply
+until lurk apply; do sleep 0.2; done
 lurk status
 vm_probe plug $P 1000
 vm_probe table $P 1000
@@ -78,7 +77,7 @@ vm_probe delay $P 4000
 strace -p $P -o /tmp/calls 2>/dev/null &
 vm_probe press $P 100
 kill $!
-sleep 1
+wait $!
 echo system calls $(awk '/\\\\1\\\\0\\\\36\\\\0/ { if (!first) first = NR; last = NR } END { print last - first + 1 }' /tmp/calls)
 tail -n 30 /tmp/calls
 echo measured log: $(dmesg | grep -ciE 'unknown key') lines about keys
@@ -147,7 +146,9 @@ def measure(machine):
 
     def numbers(what):
         line = re.search(rf"^measured {what}: (.*)$", told, re.M)
-        return (line.group(1), [float(n) for n in re.findall(r"\d+(?:\.\d+)?", line.group(1))]) if line else ("nothing", [])
+        if not line:
+            return "nothing: " + "; ".join(re.findall(r"^probe: .*", told, re.M)), []
+        return line.group(1), [float(n) for n in re.findall(r"\d+(?:\.\d+)?", line.group(1))]
 
     fine = True
     line, n = numbers("table")

@@ -200,21 +200,37 @@ static void heard_codes(const struct lurk_event_node *node, lurk_codes codes)
 	}
 }
 
+enum { MASKED = 1, MASKED_EVERY = 2, MASKED_TAKEN = 4 };
+
+static void set_mask(int fd, unsigned type, const lurk_codes wanted)
+{
+	struct input_mask mask = {
+		.type = type, .codes_size = KEY_CNT / 8, .codes_ptr = (uintptr_t)wanted};
+
+	ioctl(fd, EVIOCSMASK, &mask);
+}
+
 /* A reader that wants nothing is not woken up by any key, and one that wants a few not by others:
  * it does not get their scan codes either, which come with every key. What is no key, such as the
- * motion of a pointer on the same node, is for the relay alone. */
-void lurk_node_mask(const struct lurk_event_node *node)
+ * motion of a pointer on the same node, is for the relay alone. The kernel is told what is new to
+ * it, of the types that the node has: this is asked for with every keyboard that comes or goes. */
+void lurk_node_mask(struct lurk_event_node *node)
 {
 	static const uint16_t relayed[] = {EV_KEY, EV_REL, EV_ABS, EV_MSC, EV_SW};
 	static const lurk_codes none;
 	const bool every = node->heard == LURK_LISTEN_ALL;
+	const uint8_t masked =
+		(uint8_t)(MASKED | every * MASKED_EVERY | node->taken * MASKED_TAKEN);
 	lurk_codes all, keys;
-	struct input_mask mask = {.codes_size = KEY_CNT / 8};
 
 	memset(all, 0xff, sizeof all);
 	heard_codes(node, keys);
 	for (unsigned code = 0; every && code < KEY_CNT; code++)
 		lurk_codes_put(keys, code, !lurk_is_button(code));
+	if (node->masked == masked && !memcmp(node->mask, keys, sizeof keys))
+		return;
+	node->masked = masked;
+	memcpy(node->mask, keys, sizeof keys);
 	for (unsigned type = EV_KEY; type < EV_CNT; type++) {
 		const unsigned char *wanted = type == EV_KEY            ? keys
 					      : type == EV_MSC && every ? all
@@ -222,9 +238,8 @@ void lurk_node_mask(const struct lurk_event_node *node)
 
 		for (size_t i = 0; node->taken && i < sizeof relayed / sizeof *relayed; i++)
 			wanted = relayed[i] == type ? all : wanted;
-		mask.type = type;
-		mask.codes_ptr = (uintptr_t)wanted;
-		ioctl(node->fd, EVIOCSMASK, &mask);
+		if (libevdev_has_event_type(node->evdev, type))
+			set_mask(node->fd, type, wanted);
 	}
 }
 
@@ -248,11 +263,10 @@ void lurk_node_listen(struct lurk_event_node *node, const lurk_key *keys, uint32
 static int open_witness(const char *path)
 {
 	static const lurk_codes none;
-	struct input_mask mask = {.codes_size = KEY_CNT / 8, .codes_ptr = (uintptr_t)none};
 	int fd = open(path, O_RDONLY | O_NONBLOCK | O_CLOEXEC);
 
-	for (mask.type = EV_KEY; fd >= 0 && mask.type < EV_CNT; mask.type++)
-		ioctl(fd, EVIOCSMASK, &mask);
+	for (unsigned type = EV_KEY; fd >= 0 && type < EV_CNT; type++)
+		set_mask(fd, type, none);
 	return fd;
 }
 

@@ -77,6 +77,8 @@ struct lurk_event_node {
 	bool taken;
 	uint32_t heard; /* how many keys' events are wanted while it is free: see listen */
 	lurk_key hears[LURK_NODE_HEARS];
+	lurk_codes mask; /* the keys that the kernel was told of, and for what else: node.c's */
+	uint8_t masked;
 	unsigned input; /* N of its /sys/class/input/inputN */
 	char seat[32];  /* "" for the only one that most machines have */
 	struct lurk_record *record;
@@ -131,7 +133,7 @@ unsigned lurk_node_key_count(const struct lurk_event_node *node);
 
 /* Which of its key events are wanted: lurk_port_class.listen. */
 void lurk_node_listen(struct lurk_event_node *node, const lurk_key *keys, uint32_t count);
-void lurk_node_mask(const struct lurk_event_node *node);
+void lurk_node_mask(struct lurk_event_node *node);
 
 /* Whether the kernel holds any key down, or that one; which locks are lit, and which it has lights
  * for. */
