@@ -49,7 +49,7 @@ int main(void)
 	struct lurk_findings findings;
 	struct lurk_outcome outcome;
 	struct lurk_message why;
-	struct lurk_undo undo;
+	struct lurk_undo_step step;
 
 	if (!mkdtemp(folder))
 		fail("no folder can be made in /tmp");
@@ -90,11 +90,11 @@ int main(void)
 	if (!lurk_apply(&ws, machine, false, &outcome))
 		fail(outcome.why.text);
 	lurk_differences(NULL, machine->image, say_difference, machine);
-	if (lurk_undo_read_newest(ws.state_folder, &undo, &why) != LURK_DONE ||
-	    !lurk_take_back(&ws, machine, &undo, &outcome))
+	if (lurk_undo_step_read(ws.state_folder, 0, &step, &why) != LURK_DONE ||
+	    !lurk_take_back(&ws, machine, &step, &outcome))
 		fail(outcome.why.text);
-	printf("Taken back: %s.\n", undo.summary);
-	lurk_undo_free(&undo);
+	printf("Taken back: %s.\n", lurk_undo_step_summary(&step));
+	lurk_undo_step_free(&step);
 	lurk_workspace_free(&ws);
 	lurk_machine_close(machine);
 	lurk_computer_close(&computer);

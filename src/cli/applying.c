@@ -13,12 +13,13 @@
 
 /* ---- What was found -------------------------------------------------------------------------- */
 
-static void print_finding(const struct lurk_findings *all, const struct lurk_finding *f)
+static void print_finding(const struct lurk_findings *all, const struct lurk_finding *f,
+			  bool line_too)
 {
 	const char *severity = tell_severity((enum lurk_severity)f->severity);
 	char words[TELL_FINDING], line[32] = "";
 
-	if (tell_finding_line(all, f))
+	if (line_too && tell_finding_line(all, f))
 		snprintf(line, sizeof line, "line %u", tell_finding_line(all, f));
 	printf("  ");
 	term_strong(severity);
@@ -30,17 +31,22 @@ static void print_finding(const struct lurk_findings *all, const struct lurk_fin
 		printf("  %20s%s\n", "", words);
 }
 
-void cli_print_findings(const struct lurk_findings *all, enum lurk_severity least)
+static void print_findings(const struct lurk_findings *all, enum lurk_severity least, bool lines)
 {
 	for (int severity = LURK_LOCK_OUT; severity >= (int)least; severity--) {
 		for (unsigned i = 0; i < all->count; i++) {
 			if (all->all[i].severity == severity)
-				print_finding(all, &all->all[i]);
+				print_finding(all, &all->all[i], lines);
 		}
 	}
 }
 
-static void say_refused(const struct cli *cli, const struct lurk_findings *findings)
+void cli_print_findings(const struct lurk_findings *all, enum lurk_severity least)
+{
+	print_findings(all, least, true);
+}
+
+void cli_say_refused(const struct cli *cli, const struct lurk_findings *findings, bool written)
 {
 	if (cli->json) {
 		struct json_object *object = json_object_new_object();
@@ -56,7 +62,7 @@ static void say_refused(const struct cli *cli, const struct lurk_findings *findi
 		 findings->by_severity[LURK_LOCK_OUT]
 			 ? "with these rules this could no longer be done"
 			 : "these rules cannot be meant so");
-	cli_print_findings(findings, LURK_ERROR);
+	print_findings(findings, LURK_ERROR, written);
 	puts("--force applies them all the same; `lurk try --force` does for a while.");
 }
 
@@ -70,7 +76,7 @@ bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings)
 	else
 		fine = lurk_judge_all(&cli->ws, cli->machine, &own);
 	if (!fine)
-		say_refused(cli, &own);
+		cli_say_refused(cli, &own, true);
 	if (findings && fine)
 		*findings = own;
 	else

@@ -11,6 +11,9 @@ void cli_print_findings(const struct lurk_findings *all, enum lurk_severity leas
  * to be freed. */
 bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings);
 
+/* Of a file, or (not `written`) of an edit that does not stand in it. */
+void cli_say_refused(const struct cli *cli, const struct lurk_findings *findings, bool written);
+
 /* The files into force, with the profile that is in force where it shall stay so; says which locks
  * were turned off. */
 bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *message);

@@ -4,15 +4,16 @@
 
 #include "cli/applying.h"
 #include "lurk/work/acting.h"
+#include "lurk/work/apply.h"
+#include "lurk/work/naming.h"
 #include "tell/finding.h"
 #include "tell/json.h"
+#include "tell/lock.h"
+#include "tell/refusal.h"
 
-const struct argp_option edit_options[] = {
-	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
-	{"note", 'n', "TEXT", 0, "Say why, for later", 0},
-	{"apply", 'a', NULL, 0, "Put the profile into force at once", 0},
-	{0},
-};
+const struct argp_option edit_options[] = {EDIT_KEYBOARD, EDIT_NOTE, EDIT_APPLIES, {0}};
+const struct argp_option edit_options_of_broken[] = {
+	EDIT_KEYBOARD, EDIT_NOTE, EDIT_BROKEN, EDIT_APPLIES, {0}};
 
 error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 {
@@ -27,6 +28,12 @@ error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case 'a':
 		edit->apply = true;
+		return 0;
+	case EDIT_OPTION_FORCE:
+		edit->force = true;
+		return 0;
+	case EDIT_OPTION_BROKEN:
+		edit->broken = true;
 		return 0;
 	case 'A':
 		edit->all = true;
@@ -63,6 +70,11 @@ int edit_begin(struct edit *edit)
 		.ws = &cli->ws, .machine = cli_machine_if_any(cli), .note = edit->note};
 	if (!cli_keyboard_option(cli, edit->keyboard, &edit->edits.keyboard))
 		return CLI_USAGE;
+	if (edit->force && !edit->apply)
+		return cli_fail(CLI_USAGE, "--force goes with --apply");
+	if (edit->broken && !edit->edits.keyboard)
+		return cli_fail(CLI_USAGE, "say on which keyboard it is broken: --broken "
+					   "--keyboard NAME");
 	lurk_judge(&cli->ws, cli->machine, &edit->found);
 	return CLI_DONE;
 }
@@ -70,26 +82,24 @@ int edit_begin(struct edit *edit)
 /* ---- What is said --------------------------------------------------------------------------- */
 
 /* What is found now and was not before the edit. */
-static void say_findings(const struct edit *edit, struct json_object *object)
+static void say_findings(const struct edit *edit, const struct lurk_findings *now,
+			 struct json_object *object)
 {
-	struct lurk_findings now;
 	char words[TELL_FINDING];
 
-	lurk_judge(&edit->cli->ws, edit->cli->machine, &now);
 	if (object)
-		json_object_object_add(object, "findings", tell_findings_json(&now, &edit->found));
-	for (unsigned i = 0; !object && i < now.count; i++) {
-		if (lurk_findings_have(&edit->found, &now.all[i]))
+		json_object_object_add(object, "findings", tell_findings_json(now, &edit->found));
+	for (unsigned i = 0; !object && i < now->count; i++) {
+		if (lurk_findings_have(&edit->found, &now->all[i]))
 			continue;
-		tell_finding(&now, &now.all[i], words);
+		tell_finding(now, &now->all[i], words);
 		fputs(words, stdout);
-		tell_finding_remedy(&now, &now.all[i], words);
+		tell_finding_remedy(now, &now->all[i], words);
 		printf("%s%s\n", *words ? " " : "", words);
 	}
-	lurk_findings_free(&now);
 }
 
-static struct json_object *say_edit(const struct edit *edit)
+static struct json_object *say_edit(const struct edit *edit, const struct lurk_findings *now)
 {
 	const struct lurk_edits *done = &edit->edits;
 	struct json_object *object = edit->cli->json ? json_object_new_object() : NULL;
@@ -106,7 +116,7 @@ static struct json_object *say_edit(const struct edit *edit)
 		if (*done->gave)
 			printf("Before, it gave %s.\n", done->gave);
 	}
-	say_findings(edit, object);
+	say_findings(edit, now, object);
 	return object;
 }
 
@@ -135,52 +145,111 @@ static void say_where_in_force(const struct cli *cli)
 		     "so.");
 }
 
+/* ---- Saving and applying -------------------------------------------------------------------- */
+
 /* --apply does what apply does: it refuses what locks out. */
-static int apply(const struct edit *edit)
+static bool may_apply(const struct edit *edit, struct lurk_findings *now)
 {
 	struct cli *cli = edit->cli;
-	struct lurk_message why;
+	const bool meant = edit->takes_away && lurk_edits_one_keyboard(&edit->edits);
+	bool fine = lurk_judge_all(&cli->ws, cli->machine, now) || edit->force;
 
-	if (!cli_may_apply(cli, false, NULL))
-		return CLI_FOUND;
-	return cli_apply_files(cli, true, &why)
-		       ? CLI_DONE
-		       : cli_fail(CLI_COULD_NOT, "the file is changed, but not in force: %s",
-				  why.text);
+	if (!fine && meant && now->profile == &cli->ws.profile) {
+		lurk_findings_were_meant(now, &edit->found);
+		fine = !lurk_findings_refuse(now);
+	}
+	if (fine)
+		return true;
+	cli_say_refused(cli, now, false);
+	if (edit->takes_away && !meant && !cli->json)
+		puts("A key that is stuck is silenced all the same on the one keyboard that has "
+		     "it: --keyboard NAME.");
+	return false;
 }
 
-/* What was printed already is one object; the rest of it follows. */
+/* Of the one keyboard that is meant. */
+static bool note_broken(struct edit *edit, struct lurk_message *why)
+{
+	struct lurk_edits *edits = &edit->edits;
+	struct lurk_naming naming = {.ws = &edit->cli->ws};
+	char key[LURK_WORDS], *keys[] = {key};
+
+	snprintf(key, sizeof key, "%s", edit->words[0]);
+	if (lurk_naming_mark(&naming, edits->keyboard, "broken", keys, 1) != LURK_DONE) {
+		*why = naming.why;
+		return false;
+	}
+	snprintf(edits->summary + strlen(edits->summary),
+		 sizeof edits->summary - strlen(edits->summary), "; it is noted as broken");
+	return true;
+}
+
+/* What is noted of the keyboard goes along with the rules, and into its file after them. */
+static bool save(struct edit *edit, struct lurk_message *why)
+{
+	struct cli *cli = edit->cli;
+	struct lurk_outcome outcome;
+
+	cli->ws.one_step = true;
+	if (edit->broken && !note_broken(edit, why))
+		return false;
+	if (!edit->apply) {
+		if (!lurk_workspace_save(&cli->ws, edit->edits.summary, why))
+			return false;
+	} else if (!lurk_save_and_apply(&cli->ws, cli->machine, edit->edits.summary, &outcome)) {
+		tell_refusal(&cli->ws, cli->machine, &outcome, why);
+		return false;
+	} else if (!cli->json) {
+		tell_locks(stdout, cli->machine, &outcome.report);
+	}
+	return !edit->broken || lurk_workspace_save_keyboards(&cli->ws, edit->edits.summary, why);
+}
+
+static void say_where(const struct edit *edit)
+{
+	const char *path = edit->cli->ws.profile_path;
+
+	if (edit->takes_away)
+		printf("`lurk move %s NEWKEY%s%s` gives its job to another key.\n", edit->words[0],
+		       edit->keyboard ? " --keyboard " : "", edit->keyboard ? edit->keyboard : "");
+	if (edit->apply)
+		say_where_in_force(edit->cli);
+	else if (edit->edits.line)
+		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into "
+		       "force.\n",
+		       path, edit->edits.line);
+	else
+		printf("%s is changed. Not in force yet: `lurk apply` puts it into force.\n", path);
+}
+
 static int save_and_say(struct edit *edit)
 {
 	struct cli *cli = edit->cli;
-	const struct lurk_edits *done = &edit->edits;
+	struct lurk_findings now;
 	struct lurk_message why;
 	struct json_object *object;
-	int status;
+	int status = CLI_DONE;
 
-	if (!lurk_workspace_save(&cli->ws, done->summary, &why))
-		return cli_fail(CLI_COULD_NOT, "%s", why.text);
-	object = say_edit(edit);
-	status = edit->apply ? apply(edit) : CLI_DONE;
-	if (object && status == CLI_DONE) {
-		tell_put_flag(object, "applied", edit->apply);
-		tell_put_flag(object, "in_force", edit->apply && in_force(cli));
-		term_json(object);
-		return status;
+	if (edit->apply && !cli_machine(cli))
+		return CLI_COULD_NOT;
+	if (!edit->apply)
+		lurk_judge(&cli->ws, cli->machine, &now);
+	else if (!may_apply(edit, &now))
+		status = CLI_FOUND;
+	if (status == CLI_DONE && !save(edit, &why))
+		status = cli_fail(CLI_COULD_NOT, "%s; nothing is changed", why.text);
+	if (status == CLI_DONE) {
+		object = say_edit(edit, &now);
+		if (object) {
+			tell_put_flag(object, "applied", edit->apply);
+			tell_put_flag(object, "in_force", edit->apply && in_force(cli));
+			term_json(object);
+		} else {
+			say_where(edit);
+		}
 	}
-	json_object_put(object);
-	if (status != CLI_DONE)
-		return status;
-	if (edit->apply)
-		say_where_in_force(cli);
-	else if (done->line)
-		printf("It stands in %s, line %u. Not in force yet: `lurk apply` puts it into "
-		       "force.\n",
-		       cli->ws.profile_path, done->line);
-	else
-		printf("%s is changed. Not in force yet: `lurk apply` puts it into force.\n",
-		       cli->ws.profile_path);
-	return CLI_DONE;
+	lurk_findings_free(&now);
+	return status;
 }
 
 int edit_finish(struct edit *edit, enum lurk_went went)

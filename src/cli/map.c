@@ -19,9 +19,9 @@ static const char map_doc[] =
 	"`lurk resolve WORD` tells what a name means, `lurk identify` what a key sends.";
 
 static const struct argp_option options[] = {
-	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
-	{"note", 'n', "TEXT", 0, "Say why, for later", 0},
-	{"apply", 'a', NULL, 0, "Put the profile into force at once", 0},
+	EDIT_KEYBOARD,
+	EDIT_NOTE,
+	EDIT_APPLIES,
 	{"text", 't', "TEXT", 0, "Type this text", 0},
 	{"use", 'u', "NAME", 0, "Switch to this profile; `previous` is the one before", 0},
 	{"toggle", OPTION_TOGGLE, NULL, 0, "Switch all rules off, and on again", 0},

@@ -4,11 +4,13 @@
 static const char doc[] =
 	"Let NEWKEY take over KEY's job, and KEY do nothing: for keys that are broken."
 	"\vExample:\n"
-	"  lurk move Delete ScrollLock --keyboard heron --note 'stuck since the rain'";
+	"  lurk move Delete ScrollLock --keyboard heron --broken\n\n"
+	"Another NEWKEY is chosen by another `lurk move`: the one before gets its usual job back.";
 
 int cli_move(struct cli *cli, int argc, char **argv)
 {
-	static const struct cli_words words = {edit_options, edit_parse_option, "KEY NEWKEY", doc};
+	static const struct cli_words words = {edit_options_of_broken, edit_parse_option,
+					       "KEY NEWKEY", doc};
 	struct edit edit = {.cli = cli, .most = 2};
 	int status;
 

@@ -43,7 +43,7 @@ static int switch_key(struct edit *edit, bool off)
 
 static const struct argp_option options[] = {
 	{"keyboard", 'k', "NAME", 0, "Only rules for this keyboard", 0},
-	{"apply", 'a', NULL, 0, "With KEY: put the profile into force at once", 0},
+	EDIT_APPLIES,
 	{0},
 };
 

@@ -6,13 +6,13 @@
 enum { OPTION_FACTORY = 1000 };
 
 static const struct argp_option options[] = {
-	{"keyboard", 'k', "NAME", 0, "Only on this keyboard", 0},
+	EDIT_KEYBOARD,
 	{"all", 'A', NULL, 0, "Every key: no rule is left", 0},
 	{"factory", OPTION_FACTORY, NULL, 0,
 	 "No rule in force, now and after a reboot, as if Lurk had never been there; files stay as "
 	 "they are",
 	 0},
-	{"apply", 'a', NULL, 0, "Put the profile into force at once", 0},
+	EDIT_APPLIES,
 	{0},
 };
 

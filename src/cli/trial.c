@@ -113,7 +113,7 @@ static bool on_tick(void *data, unsigned left)
 
 /* ---- Trying --------------------------------------------------------------------------------- */
 
-static int say_end(const struct cli *cli, uint64_t before)
+static int say_end(struct cli *cli, uint64_t before)
 {
 	const bool kept = lurk_apply_was_kept(&cli->ws, cli->machine, before);
 

@@ -1,66 +1,97 @@
-/* undo: takes back the last edit or apply. */
+/* undo: takes back what the last command changed. */
 #include "cli/commands.h"
 #include "lurk/work/apply.h"
 #include "tell/json.h"
 #include "tell/lock.h"
 
-static void say_json(const struct lurk_undo *undo)
+/* "edit", "apply", or both. */
+static const char *kind(const struct lurk_undo_step *step)
+{
+	if (lurk_undo_step_has(step, true))
+		return lurk_undo_step_has(step, false) ? "edit and its apply" : "edit";
+	return "apply";
+}
+
+/* Tells what the next `lurk undo` takes back. */
+static void say_next(const struct cli *cli, const struct lurk_undo_step *done)
+{
+	struct lurk_undo_step next;
+	struct lurk_message unused;
+
+	if (lurk_undo_step_read(cli->ws.state_folder, done->parts[0].number, &next, &unused) !=
+	    LURK_DONE)
+		return;
+	printf("Before that: %s: %s; `lurk undo` again takes that back.\n", kind(&next),
+	       lurk_undo_step_summary(&next));
+	lurk_undo_step_free(&next);
+}
+
+static void say_json(const struct lurk_undo_step *step)
 {
 	struct json_object *object = json_object_new_object();
 
-	tell_put_text(object, "undid", undo->kind);
-	tell_put_text(object, "what", undo->summary);
+	tell_put_text(object, "undid", kind(step));
+	tell_put_text(object, "what", lurk_undo_step_summary(step));
 	term_json(object);
 }
 
-static void say(const struct cli *cli, const struct lurk_undo *undo,
+static void say(const struct cli *cli, const struct lurk_undo_step *step,
 		const struct lurk_outcome *outcome)
 {
-	printf("Took back the last %s: %s.\n", undo->kind, undo->summary);
-	if (lurk_undo_is_edit(undo)) {
+	const struct lurk_undo *part = &step->parts[step->count - 1];
+
+	printf("Took back the last %s: %s.\n", kind(step), lurk_undo_step_summary(step));
+	if (lurk_undo_step_has(step, false)) {
+		tell_locks(stdout, cli->machine, &outcome->report);
+		printf("In force now: %s.",
+		       cli->machine->image->rule_count ? "the rules of before it" : "no rule");
+	} else {
 		printf("%s is as before it. What is in force has not changed; `lurk apply` puts "
-		       "the file into force.\n",
-		       undo->file);
-		return;
+		       "the "
+		       "file into force.",
+		       part->file);
 	}
-	tell_locks(stdout, cli->machine, &outcome->report);
-	printf("In force now: %s. The file has not changed.\n",
-	       cli->machine->image->rule_count ? "the rules of before it" : "no rule");
+	if (lurk_undo_step_has(step, false) && lurk_undo_step_has(step, true))
+		printf(" %s is as before it, too.", part->file);
+	else if (lurk_undo_step_has(step, false))
+		fputs(" The file has not changed.", stdout);
+	putchar('\n');
+	say_next(cli, step);
 }
 
-static int take_back(struct cli *cli, const struct lurk_undo *undo)
+static int take_back(struct cli *cli, const struct lurk_undo_step *step)
 {
-	struct lurk_machine *machine = lurk_undo_is_edit(undo) ? NULL : cli_machine(cli);
+	const bool applied = lurk_undo_step_has(step, false);
 	struct lurk_outcome outcome;
 
-	if (!machine && !lurk_undo_is_edit(undo))
+	if (applied && !cli_machine(cli))
 		return CLI_COULD_NOT;
-	if (!lurk_take_back(&cli->ws, machine, undo, &outcome))
+	if (!lurk_take_back(&cli->ws, cli->machine, step, &outcome))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
 	if (cli->json)
-		say_json(undo);
+		say_json(step);
 	else
-		say(cli, undo, &outcome);
+		say(cli, step, &outcome);
 	return CLI_DONE;
 }
 
 int cli_undo(struct cli *cli, int argc, char **argv)
 {
 	struct lurk_message why;
-	struct lurk_undo undo;
+	struct lurk_undo_step step;
 	int status;
 
 	cli_parse_plain(cli, argc, argv,
-			"Take back the last edit or the last apply, whichever came last; again, "
-			"the one before."
+			"Take back what the last command changed, in files and in force; again, "
+			"what the one before did."
 			"\vExample:\n  lurk undo");
 	cli->ws.editing = true;
 	if (!cli_read_files_if_good(cli))
 		return CLI_COULD_NOT;
-	switch (lurk_undo_read_newest(cli->ws.state_folder, &undo, &why)) {
+	switch (lurk_undo_step_read(cli->ws.state_folder, 0, &step, &why)) {
 	case LURK_DONE:
-		status = take_back(cli, &undo);
-		lurk_undo_free(&undo);
+		status = take_back(cli, &step);
+		lurk_undo_step_free(&step);
 		return status;
 	case LURK_FOUND:
 		puts(cli->json ? "{\"undid\":null}" : "There is nothing to undo.");

@@ -4,22 +4,24 @@
 #include <stdio.h>
 #include <string.h>
 #include <strings.h>
+#include <unistd.h>
 
 #include "lurk/text/memory.h"
 #include "lurk/text/words.h"
+#include "work/noted.h"
 
 static uint64_t in_force(const struct lurk_machine *machine)
 {
 	return machine->image && !machine->trying ? machine->image->sequence : 0;
 }
 
-static void note(const struct lurk_workspace *ws, uint64_t before, uint64_t after,
-		 const char *summary)
+static void note(struct lurk_workspace *ws, uint64_t before, uint64_t after, const char *summary)
 {
 	struct lurk_message why;
 
-	if (!lurk_undo_note_apply(ws->state_folder, before, after, summary, &why) && ws->caution)
-		ws->caution(ws->data, why.text);
+	lurk_workspace_noted(
+		ws, lurk_undo_note_apply(ws->state_folder, ws->step, before, after, summary, &why),
+		&why);
 }
 
 /* ---- The files ------------------------------------------------------------------------------- */
@@ -42,14 +44,14 @@ struct lurk_profile_set lurk_set_as_applied(const struct lurk_workspace *ws,
 	return set;
 }
 
-static void note_files(const struct lurk_workspace *ws, uint64_t before, uint64_t after)
+static void note_files(struct lurk_workspace *ws, uint64_t before, uint64_t after)
 {
 	char summary[LURK_COUNT_WORDS];
 
 	note(ws, before, after, lurk_words_count(ws->profile.count, "rule", summary));
 }
 
-bool lurk_apply(const struct lurk_workspace *ws, struct lurk_machine *machine, bool stay,
+bool lurk_apply(struct lurk_workspace *ws, struct lurk_machine *machine, bool stay,
 		struct lurk_outcome *outcome)
 {
 	struct lurk_profile_set set =
@@ -87,7 +89,7 @@ bool lurk_apply_for_now(const struct lurk_workspace *ws, struct lurk_machine *ma
 	return fine;
 }
 
-bool lurk_apply_was_kept(const struct lurk_workspace *ws, const struct lurk_machine *machine,
+bool lurk_apply_was_kept(struct lurk_workspace *ws, const struct lurk_machine *machine,
 			 uint64_t before)
 {
 	const struct lurk_image *now = machine->image;
@@ -98,7 +100,7 @@ bool lurk_apply_was_kept(const struct lurk_workspace *ws, const struct lurk_mach
 	return true;
 }
 
-bool lurk_apply_nothing(const struct lurk_workspace *ws, struct lurk_machine *machine,
+bool lurk_apply_nothing(struct lurk_workspace *ws, struct lurk_machine *machine,
 			struct lurk_outcome *outcome)
 {
 	const uint64_t before = in_force(machine);
@@ -110,6 +112,61 @@ bool lurk_apply_nothing(const struct lurk_workspace *ws, struct lurk_machine *ma
 	lurk_release(bytes);
 	if (fine)
 		note(ws, before, machine->image->sequence, "no rule at all");
+	return fine;
+}
+
+/* ---- An edit and its apply --------------------------------------------------------------------
+ */
+
+/* The file as it was before the edit that did not come into force, and its step forgotten. */
+static bool put_back(const struct lurk_workspace *ws, const struct lurk_file_seen *old,
+		     unsigned before)
+{
+	struct lurk_message unused;
+	struct lurk_undo undo;
+	unsigned newest;
+
+	if (old->exists ? !lurk_file_replace(ws->profile_path, old->bytes, old->length,
+					     &ws->profile_seen, &unused)
+			: unlink(ws->profile_path) != 0)
+		return false;
+	newest = lurk_undo_newest(ws->state_folder, 0);
+	if (newest == before || !lurk_undo_read(ws->state_folder, newest, &undo, &unused))
+		return true;
+	if (!strcmp(undo.file, ws->profile_path))
+		lurk_undo_forget(&undo);
+	lurk_undo_free(&undo);
+	return true;
+}
+
+bool lurk_save_and_apply(struct lurk_workspace *ws, struct lurk_machine *machine,
+			 const char *summary, struct lurk_outcome *outcome)
+{
+	const bool was_one_step = ws->one_step;
+	const unsigned before = lurk_undo_newest(ws->state_folder, 0);
+	const unsigned step = ws->step;
+	struct lurk_file_seen old = ws->profile_seen;
+	bool fine;
+
+	old.bytes = lurk_copy(old.exists ? old.bytes : "", old.length);
+	memset(outcome, 0, sizeof *outcome);
+	ws->one_step = true;
+	fine = lurk_workspace_save(ws, summary, &outcome->why);
+	if (fine && !lurk_apply(ws, machine, true, outcome)) {
+		fine = false;
+		if (!put_back(ws, &old, before) && ws->caution) {
+			char text[LURK_PATH + 64];
+
+			snprintf(text, sizeof text, "%s is changed, but not in force",
+				 ws->profile_path);
+			ws->caution(ws->data, text);
+		}
+		ws->step = step;
+	}
+	if (!was_one_step)
+		ws->step = step;
+	ws->one_step = was_one_step;
+	lurk_release(old.bytes);
 	return fine;
 }
 
@@ -163,7 +220,7 @@ bool lurk_version_open(struct lurk_machine *machine, uint64_t version, uint8_t *
 			version);
 }
 
-bool lurk_apply_version(const struct lurk_workspace *ws, struct lurk_machine *machine,
+bool lurk_apply_version(struct lurk_workspace *ws, struct lurk_machine *machine,
 			const struct lurk_image *version, struct lurk_outcome *outcome)
 {
 	const uint64_t before = in_force(machine);
@@ -204,14 +261,25 @@ static bool take_back_apply(const struct lurk_workspace *ws, struct lurk_machine
 }
 
 bool lurk_take_back(const struct lurk_workspace *ws, struct lurk_machine *machine,
-		    const struct lurk_undo *undo, struct lurk_outcome *outcome)
+		    const struct lurk_undo_step *step, struct lurk_outcome *outcome)
 {
-	bool fine;
+	bool fine = true;
 
 	memset(outcome, 0, sizeof *outcome);
-	fine = lurk_undo_is_edit(undo) ? lurk_undo_edit(undo, &outcome->why)
-				       : take_back_apply(ws, machine, undo, outcome);
-	if (fine)
-		lurk_undo_forget(undo);
+	for (unsigned i = 0; fine && i < step->count; i++) {
+		bool last = lurk_undo_is_edit(&step->parts[i]);
+
+		for (unsigned j = 0; j < i; j++) /* a file's last edit is what it is as */
+			last = last && strcmp(step->parts[j].file, step->parts[i].file) != 0;
+		fine = !last || lurk_undo_fits(&step->parts[i], &outcome->why);
+	}
+	for (unsigned i = 0; fine && i < step->count; i++) {
+		const struct lurk_undo *part = &step->parts[i];
+
+		fine = lurk_undo_is_edit(part) ? lurk_undo_edit(part, &outcome->why)
+					       : take_back_apply(ws, machine, part, outcome);
+		if (fine)
+			lurk_undo_forget(part);
+	}
 	return fine;
 }

@@ -39,6 +39,20 @@ static bool read_press(struct lurk_edits *edits, const char *word, struct lurk_p
 	return true;
 }
 
+bool lurk_edits_one_keyboard(const struct lurk_edits *edits)
+{
+	const struct lurk_machine *m = edits->machine;
+	unsigned here = 0;
+
+	for (uint16_t i = 0; m && i < m->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &m->keyboards[i];
+
+		/* A power button is none that anybody types on. */
+		here += k->present && lurk_declares(&k->info, LURK_KEY_A);
+	}
+	return edits->keyboard || here == 1;
+}
+
 bool lurk_edits_is_key(struct lurk_edits *edits, const char *key)
 {
 	struct lurk_edits unused = *edits;
@@ -204,41 +218,74 @@ enum lurk_went lurk_edits_swap(struct lurk_edits *edits, const char *one, const 
 	return fine ? LURK_DONE : LURK_COULD_NOT;
 }
 
-/* The job of the key that moves: what it gives, or for a scan code what that stands for. */
-static lurk_key job_of(const struct lurk_edits *edits, const struct lurk_target *on)
+/* The job of the key that moves: what it gives, or for a scan code what that stands for. One that
+ * gives nothing by now was disabled, or has moved before. */
+static lurk_key job_of(const struct lurk_edits *edits, const struct lurk_target *on, bool *before)
 {
 	struct lurk_effects now;
 
+	*before = false;
 	if (on->kind == LURK_TARGET_SCAN)
 		return lurk_scan_key(on->scan);
-	return on->kind == LURK_TARGET_KEY &&
-			       lurk_effects_of(edits->ws, edits->machine, edits->keyboard, &now)
-		       ? now.gives[on->key]
-		       : (lurk_key)LURK_KEY_NONE;
+	if (on->kind != LURK_TARGET_KEY ||
+	    !lurk_effects_of(edits->ws, edits->machine, edits->keyboard, &now))
+		return LURK_KEY_NONE;
+	*before = !now.gives[on->key] && !now.more[on->key];
+	return *before ? on->key : now.gives[on->key];
+}
+
+/* Which rule alone has another key do that job, on the same keyboard; count for none. */
+static uint32_t substitute(const struct lurk_edits *edits, lurk_key job)
+{
+	const struct lurk_profile_file *profile = &edits->ws->profile;
+	uint32_t found = profile->count;
+
+	for (uint32_t i = 0; i < profile->count; i++) {
+		const struct lurk_rule *rule = &profile->rules[i];
+
+		if (rule->swap || rule->off || rule->keyboard != edits->keyboard ||
+		    rule->gives.kind != LURK_GIVES_KEY || rule->gives.key != job)
+			continue;
+		if (found < profile->count)
+			return profile->count;
+		found = i;
+	}
+	return found;
 }
 
 enum lurk_went lurk_edits_move(struct lurk_edits *edits, const char *from, const char *to)
 {
 	const struct lurk_result nothing = {.kind = LURK_GIVES_NOTHING};
 	struct lurk_result job = {.kind = LURK_GIVES_KEY};
-	char old_words[LURK_WORDS], new_words[LURK_WORDS], on[LURK_WORDS];
+	char old_words[LURK_WORDS], new_words[LURK_WORDS], on[LURK_WORDS],
+		freed[LURK_WORDS + 32] = "";
 	struct lurk_press old, new;
+	uint32_t earlier;
+	bool again;
 
 	edits->gave = "";
 	if (!read_press(edits, from, &old) || !read_press(edits, to, &new))
 		return LURK_ASKED_WRONGLY;
-	job.key = job_of(edits, &old.on);
+	job.key = job_of(edits, &old.on, &again);
 	if (old.modifiers || new.modifiers || old.on.kind < LURK_TARGET_KEY ||
 	    new.on.kind < LURK_TARGET_KEY || !job.key || lurk_same_target(&old.on, &new.on, true)) {
 		lurk_say(&edits->why, "`move` takes two different single keys, the first of which "
 				      "does something");
 		return LURK_ASKED_WRONGLY;
 	}
+	earlier = again ? substitute(edits, job.key) : edits->ws->profile.count;
+	if (earlier < edits->ws->profile.count &&
+	    !lurk_same_target(&edits->ws->profile.rules[earlier].press.on, &new.on, true)) {
+		snprintf(freed, sizeof freed, "; %s has its usual job again",
+			 lurk_words_for_press(&edits->ws->profile.rules[earlier].press, old_words));
+		if (!lurk_rule_remove(edits, earlier))
+			return LURK_COULD_NOT;
+	}
 	if (!lurk_rule_put(edits, &old, &nothing) || !lurk_rule_put(edits, &new, &job))
 		return LURK_COULD_NOT;
-	snprintf(edits->summary, sizeof edits->summary, "%s now gives %s%s, and %s gives nothing",
+	snprintf(edits->summary, sizeof edits->summary, "%s now gives %s%s, and %s gives nothing%s",
 		 lurk_words_target(&new.on, new_words), lurk_key_name(job.key), where(edits, on),
-		 lurk_words_target(&old.on, old_words));
+		 lurk_words_target(&old.on, old_words), freed);
 	return LURK_DONE;
 }
 

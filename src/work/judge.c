@@ -219,6 +219,19 @@ bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_
 	return false;
 }
 
+void lurk_findings_were_meant(struct lurk_findings *findings, const struct lurk_findings *before)
+{
+	for (unsigned i = 0; i < findings->count; i++) {
+		struct lurk_finding *f = &findings->all[i];
+
+		if (f->severity != LURK_LOCK_OUT || lurk_findings_have(before, f))
+			continue;
+		findings->by_severity[LURK_LOCK_OUT]--;
+		findings->by_severity[LURK_WARNING]++;
+		f->severity = LURK_WARNING;
+	}
+}
+
 bool lurk_findings_refuse(const struct lurk_findings *findings)
 {
 	return findings->by_severity[LURK_LOCK_OUT] || findings->by_severity[LURK_ERROR];

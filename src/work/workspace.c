@@ -8,6 +8,7 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/undo.h"
+#include "work/noted.h"
 #include "work/profiles.h"
 
 static const char profile_head[] = "# Lurk profile: what keys give instead of their usual job.\n"
@@ -250,16 +251,36 @@ static void caution(const struct lurk_workspace *ws, const struct lurk_message *
 		ws->caution(ws->data, why->text);
 }
 
-static bool save(struct lurk_workspace *ws, const char *path, const struct lurk_yaml *yaml,
-		 struct lurk_file_seen *seen, const char *summary, struct lurk_message *message)
+void lurk_workspace_noted(struct lurk_workspace *ws, unsigned number,
+			  const struct lurk_message *why)
+{
+	if (!number)
+		caution(ws, why);
+	else if (ws->one_step && !ws->step)
+		ws->step = number;
+}
+
+/* How a file's text is replaced by another, and that noted. */
+static bool replace(struct lurk_workspace *ws, const char *path, const char *bytes, size_t length,
+		    const struct lurk_file_seen *old, const char *summary,
+		    struct lurk_message *message)
 {
 	struct lurk_message why;
 
-	if (!lurk_file_replace(path, yaml->bytes, yaml->length, seen, message))
+	if (!lurk_file_replace(path, bytes, length, old, message))
 		return false;
-	if (!lurk_undo_note_edit(ws->state_folder, path, seen, yaml->bytes, yaml->length, summary,
-				 &why))
-		caution(ws, &why);
+	lurk_workspace_noted(ws,
+			     lurk_undo_note_edit(ws->state_folder, ws->step, path, old, bytes,
+						 length, summary, &why),
+			     &why);
+	return true;
+}
+
+static bool save(struct lurk_workspace *ws, const char *path, const struct lurk_yaml *yaml,
+		 struct lurk_file_seen *seen, const char *summary, struct lurk_message *message)
+{
+	if (!replace(ws, path, yaml->bytes, yaml->length, seen, summary, message))
+		return false;
 	see(seen, true, yaml->bytes, yaml->length);
 	return true;
 }
@@ -284,7 +305,6 @@ enum lurk_went lurk_workspace_add_profile(struct lurk_workspace *ws, const char 
 	const struct lurk_profile_set set = lurk_workspace_set(ws);
 	const struct lurk_file_seen none = {false, NULL, 0};
 	char word[LURK_PROFILE_WORD], *text;
-	struct lurk_message why;
 	bool fine;
 
 	if (strchr(name, '.') || !lurk_profile_word(name, word) ||
@@ -310,10 +330,7 @@ enum lurk_went lurk_workspace_add_profile(struct lurk_workspace *ws, const char 
 			  "lurk: 1\nname: %s\n%s%s%srules:\n",
 			  word, word, based_on ? "based-on: " : "", based_on ? based_on : "",
 			  based_on ? "\n" : "");
-	fine = lurk_file_replace(path, text, strlen(text), &none, message);
-	if (fine && !lurk_undo_note_edit(ws->state_folder, path, &none, text, strlen(text),
-					 "a new profile", &why))
-		caution(ws, &why);
+	fine = replace(ws, path, text, strlen(text), &none, "a new profile", message);
 	lurk_release(text);
 	return fine ? LURK_DONE : LURK_COULD_NOT;
 }

@@ -100,6 +100,8 @@ USED_WRONGLY = [
     ("map", "say which key"),
     ("map CapsLock", "say what it shall give: a key, --text TEXT or --profile NAME"),
     ("swap CapsLock", "the second key is missing"),
+    ("map F1 F2 --force", "--force goes with --apply"),
+    ("disable F1 --broken", "say on which keyboard it is broken: --broken --keyboard NAME"),
     ("map F1 F2 --text x", "one result: a key, --text, --toggle or --use"),
     ("map F1 --text=", "--text is empty"),
     ("map F1 --text 'чайка'", "the layout gb has no keys for ч (U+0447); these have: ru"),
@@ -242,6 +244,29 @@ def what_is_said(desk):
     desk.want("apply --force", 3, err="hide/profile.yaml:4:17: the layout has no keys for `ч` (U+0447); these have: ru")
     desk.want("map F5 F6", out=["F5 now gives F6."])
     desk.want("map F5 F7 --apply", 1, err="refused, and nothing is changed")
+
+
+def refused_edits(desk):
+    """An edit with --apply that is refused leaves all as it was, and says one thing; a key that is stuck is silenced."""
+    told = desk.want("map Backspace KeyA --apply", 1, err="refused, and nothing is changed", out=["No key gives Backspace any more"])
+    assert "now gives" not in told and "line" not in told and not os.path.exists(desk.path("hide/profile.yaml")), told
+    desk.want("undo", 1, out=["There is nothing to undo."])
+    desk.want("map Backspace KeyA --apply --force", out=["Backspace now gives KeyA.", "It is in force now"])
+    desk.want("undo", out=["In force now: no rule. hide/profile.yaml is as before it, too."])
+    desk.want("disable Backspace --apply", 1, out=["silenced all the same on the one keyboard that has it: --keyboard NAME."])
+    desk.want("keyboards --keyboard wagtail --broken Backspace")
+    desk.want("keyboards --keyboard dipper --broken Backspace")
+    desk.want("map Backspace KeyA --apply -k heron", 1, err="refused")
+    desk.want("disable Backspace --broken --apply -k heron",
+              out=["Backspace now gives nothing on heron; it is noted as broken.", "No key gives Backspace any more.",
+                   "`lurk move Backspace NEWKEY --keyboard heron` gives its job to another key.", "It is in force now"])
+    desk.want("move Backspace Pause -k heron --apply", out=["Pause now gives Backspace on heron, and Backspace gives nothing."])
+    desk.want("move Backspace ScrollLock -k heron --apply", out=["Pause has its usual job again"])
+    assert desk.got("press Backspace on heron\npress Pause\npress ScrollLock")[0] == "Pause down, Pause up, Backspace down, Backspace up"
+    desk.want("undo", out=["Took back the last edit and its apply: ScrollLock now", "Before that: edit and its apply: Pause now gives Backspace on heron"])
+    desk.want("undo", out=["Before that: edit and its apply: Backspace now gives nothing on heron; it is noted as broken"])
+    desk.want("undo", out=["Before that: edit: On dipper these are broken"])
+    assert "heron: {built-in: true}" in desk.read("hide/keyboards.yaml") and not os.path.exists(desk.path("hide/profile.yaml"))
 
 
 def undo(desk):
@@ -668,10 +693,9 @@ def profiles(desk):
     desk.want("status", out=["6 rules in force since 2031-05-04 05:30, from hide/profiles/game.yaml.", "The profile in force is game, one of 2"])
     told = json.loads(desk.want("map Pause Insert --apply --json"))
     assert told["applied"] and told["in_force"], told
-    desk.want("undo", out=["Took back the last apply"])
-    listed(("base", 3, "", True, False), ("game", 4, "base", True, True))
+    desk.want("undo", out=["Took back the last edit and its apply"])
+    listed(("base", 2, "", True, False), ("game", 4, "base", True, True))
     desk.want("play -", stdin="press CapsLock on wagtail\nuse previous\npress CapsLock\n", out=["Enter down", "Tab down"])
-    desk.want("undo", out=["Took back the last edit"])
     desk.want("undo", out=["Took back the last apply"])
     listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
     desk.want("play -", stdin="press CapsLock on wagtail\nuse game\npress CapsLock\nuse nowhere\n", status=2,
@@ -946,7 +970,7 @@ def faults(desk):
 
 
 def main():
-    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, undo, names,
+    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names,
              plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, profiles, completion, recipes]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these

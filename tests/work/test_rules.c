@@ -177,6 +177,15 @@ static void edits_make_room(void **state)
 		{{"disable Delete -k heron"}, "Delete gives nothing on heron"},
 		{{"map Delete F1 -k heron", "move Delete F9 -k heron"},
 		 "Delete gives nothing on heron; F9 gives F1 on heron"},
+		{{"disable End -k heron", "move End Pause -k heron"},
+		 "End gives nothing on heron; Pause gives End on heron"},
+		{{"move End Pause -k heron", "move End ScrollLock -k heron"},
+		 "End gives nothing on heron; ScrollLock gives End on heron"},
+		{{"move End Pause -k heron", "move End Pause -k heron"},
+		 "End gives nothing on heron; Pause gives End on heron"},
+		{{"disable End", "map F1 End", "move End Pause -k heron"},
+		 "End gives nothing; F1 gives End; End gives nothing on heron; "
+		 "Pause gives End on heron"},
 		{{"map any_Enter Tab", "restore Enter"}, "any Enter gives Tab; Enter gives itself"},
 		{{"map CapsLock Enter", "restore caps -k heron"},
 		 "CapsLock gives Enter; CapsLock gives itself on heron"},
@@ -228,7 +237,7 @@ static void edits_say_what_is_wrong(void **state)
 		{"", "swap caps CapsLock", LURK_ASKED_WRONGLY, "cannot be swapped with itself"},
 		{"", "move Delete Delete", LURK_ASKED_WRONGLY, "two different single keys"},
 		{"", "move Alt F1", LURK_ASKED_WRONGLY, "two different single keys"},
-		{"- {press: F1, gives: nothing}\n", "move F1 F2", LURK_ASKED_WRONGLY,
+		{"- {press: F1, gives: {text: x}}\n", "move F1 F2", LURK_ASKED_WRONGLY,
 		 "the first of which does something"},
 		{"- {press: F1, gives: F2}\n", "restore F3", LURK_FOUND, "No rule changes F3"},
 		{"- {press: F1, gives: F2}\n", "restore F1 -k heron", LURK_DONE, ""},
@@ -343,7 +352,9 @@ static void edits_at_random(void **state)
 				assert_int_equal(is.gives[one.on.key], two.on.key);
 			else
 				assert_true(is.gives[one.on.key] == LURK_KEY_NONE &&
-					    is.gives[two.on.key] == was.gives[one.on.key]);
+					    is.gives[two.on.key] == (was.gives[one.on.key]
+									     ? was.gives[one.on.key]
+									     : one.on.key));
 			assert_true(lurk_workspace_save(&ws, edits.summary, &why));
 			expect("profile.yaml", ws.profile.yaml.bytes);
 			texts[++count] = lurk_copy(ws.profile.yaml.bytes, ws.profile.yaml.length);
@@ -351,16 +362,16 @@ static void edits_at_random(void **state)
 		assert_true(count > STEPS / 3);
 		while (count) {
 			struct lurk_outcome outcome;
-			struct lurk_undo undo;
+			struct lurk_undo_step step;
 			struct lurk_message why;
 
-			assert_int_equal(lurk_undo_read_newest(folder, &undo, &why), LURK_DONE);
-			if (!lurk_take_back(&ws, NULL, &undo, &outcome))
+			assert_int_equal(lurk_undo_step_read(folder, 0, &step, &why), LURK_DONE);
+			if (!lurk_take_back(&ws, NULL, &step, &outcome))
 				fail_msg("%s", outcome.why.text);
-			lurk_undo_free(&undo);
+			lurk_undo_step_free(&step);
 			free(texts[count--]);
 			expect("profile.yaml", texts[count]);
-			if (lurk_undo_newest(folder) == 0)
+			if (lurk_undo_newest(folder, 0) == 0)
 				break; /* only the newest are kept */
 		}
 		while (count)
@@ -573,16 +584,26 @@ static void differences_are_told(void **state)
 
 /* ---- Back ----------------------------------------------------------------------------------- */
 
-static void take_back_newest(struct lurk_undo *undo, enum lurk_went went, const char *why_part)
+static void nothing_to_take_back(void)
+{
+	struct lurk_undo_step step;
+	struct lurk_message why;
+
+	assert_int_equal(lurk_undo_step_read(folder, 0, &step, &why), LURK_FOUND);
+}
+
+/* With what the step is called, or part of why it cannot be. */
+static void take_back_newest(enum lurk_went went, const char *said)
 {
 	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
 	struct lurk_message why;
+	struct lurk_undo_step step;
 
-	assert_int_equal(lurk_undo_read_newest(folder, undo, &why), LURK_DONE);
-	if (lurk_take_back(&ws, machine, undo, &outcome) != (went == LURK_DONE) ||
-	    !strstr(outcome.why.text, why_part))
-		fail_msg("%s", outcome.why.text);
-	lurk_undo_free(undo);
+	assert_int_equal(lurk_undo_step_read(folder, 0, &step, &why), LURK_DONE);
+	assert_int_equal(lurk_take_back(&ws, machine, &step, &outcome), went == LURK_DONE);
+	if (!strstr(went == LURK_DONE ? lurk_undo_step_summary(&step) : outcome.why.text, said))
+		fail_msg("%s, %s", lurk_undo_step_summary(&step), outcome.why.text);
+	lurk_undo_step_free(&step);
 }
 
 /* Apply, edit, apply, and back through all of it; a version that nobody expected stops it. */
@@ -592,7 +613,6 @@ static void applies_are_taken_back(void **state)
 	struct lurk_edits edits;
 	struct lurk_message why;
 	struct lurk_image image;
-	struct lurk_undo undo;
 	uint64_t numbers[LURK_SLOTS_MAX];
 	uint8_t *bytes;
 
@@ -604,14 +624,12 @@ static void applies_are_taken_back(void **state)
 	assert_true(lurk_workspace_save(&ws, edits.summary, &why));
 	assert_true(lurk_apply(&ws, machine, true, &outcome));
 	assert_int_equal(machine->image->rule_count, 2);
-	take_back_newest(&undo, LURK_DONE, "");
-	assert_string_equal(undo.summary, "2 rules");
+	take_back_newest(LURK_DONE, "2 rules");
 	assert_int_equal(machine->image->rule_count, 1);
-	take_back_newest(&undo, LURK_DONE, "");
-	assert_string_equal(undo.summary, "F3 now gives F4");
-	take_back_newest(&undo, LURK_DONE, "");
+	take_back_newest(LURK_DONE, "F3 now gives F4");
+	take_back_newest(LURK_DONE, "");
 	assert_int_equal(machine->image->rule_count, 0);
-	assert_int_equal(lurk_undo_read_newest(folder, &undo, &why), LURK_FOUND);
+	nothing_to_take_back();
 	/* Versions stay, whatever was taken back; the one before what is in force is offered. */
 	assert_int_equal(lurk_versions(machine, numbers), 4);
 	assert_int_equal(numbers[0], 4);
@@ -624,14 +642,65 @@ static void applies_are_taken_back(void **state)
 	/* Nothing at all, and back. */
 	assert_true(lurk_apply_nothing(&ws, machine, &outcome));
 	assert_int_equal(machine->image->rule_count, 0);
-	take_back_newest(&undo, LURK_DONE, "");
+	take_back_newest(LURK_DONE, "");
 	assert_int_equal(machine->image->rule_count, 2);
 	/* An apply of which the record knows nothing. */
 	assert_true(lurk_version_open(machine, 1, &bytes, &image, &why));
 	assert_true(lurk_machine_go_back(machine, bytes, image.length, &outcome));
 	free(bytes);
-	take_back_newest(&undo, LURK_COULD_NOT, "is not what the last apply put there");
+	take_back_newest(LURK_COULD_NOT, "is not what the last apply put there");
 	assert_int_equal(machine->image->rule_count, 1);
+	lurk_workspace_free(&ws);
+	close_desk();
+}
+
+/* A person's hands off the files: what an edit and its apply did is one step; and refused by the
+ * machine, or with no room for it, neither is done. */
+static void an_edit_and_its_apply_are_one(void **state)
+{
+	static const char before[] = HEAD "- {press: F1, gives: F2}\n";
+	struct lurk_naming naming = {.ws = &ws};
+	struct lurk_outcome outcome;
+	struct lurk_edits edits;
+	struct lurk_message why;
+	char end[] = "End", command[200];
+
+	(void)state;
+	open_desk();
+	begin("- {press: F1, gives: F2}\n");
+	assert_true(lurk_apply(&ws, machine, false, &outcome));
+	for (int files = 1; files <= 2; files++) {
+		ws.one_step = files == 2;
+		assert_int_equal(perform(&edits, "move End Pause -k heron"), LURK_DONE);
+		assert_int_equal(lurk_naming_mark(&naming, keyboard("heron"), "broken",
+						  (char *const[]){end}, 1),
+				 LURK_DONE);
+		assert_true(lurk_save_and_apply(&ws, machine, edits.summary, &outcome));
+		if (files == 2)
+			assert_true(lurk_workspace_save_keyboards(&ws, naming.summary, &why));
+		assert_int_equal(machine->image->rule_count, 3);
+		take_back_newest(LURK_DONE, "Pause now gives End on heron");
+		assert_int_equal(machine->image->rule_count, 1);
+		expect("profile.yaml", before);
+		lurk_workspace_free(&ws);
+		begin("- {press: F1, gives: F2}\n");
+	}
+	/* An editor was at it since: all of it stays. */
+	assert_int_equal(perform(&edits, "map F3 F4"), LURK_DONE);
+	assert_true(lurk_save_and_apply(&ws, machine, edits.summary, &outcome));
+	put("profile.yaml", HEAD "# an editor's\n");
+	take_back_newest(LURK_COULD_NOT, "was changed by someone else");
+	assert_int_equal(machine->image->rule_count, 2);
+	lurk_workspace_free(&ws);
+	/* What cannot come into force does not stand in the file, and is no step. */
+	begin("- {press: F1, gives: F2}\n");
+	assert_int_equal(perform(&edits, "map F5 F6"), LURK_DONE);
+	snprintf(command, sizeof command, "cd '%s' && mv storage kept && : >storage", folder);
+	assert_int_equal(system(command), 0);
+	assert_false(lurk_save_and_apply(&ws, machine, edits.summary, &outcome));
+	assert_true(*outcome.why.text);
+	expect("profile.yaml", before);
+	take_back_newest(LURK_COULD_NOT, "(F3 now gives F4)");
 	lurk_workspace_free(&ws);
 	close_desk();
 }
@@ -640,8 +709,6 @@ static void applies_are_taken_back(void **state)
 static void trials_are_noted_when_kept(void **state)
 {
 	struct lurk_outcome outcome;
-	struct lurk_undo undo;
-	struct lurk_message why;
 
 	(void)state;
 	open_desk();
@@ -649,7 +716,7 @@ static void trials_are_noted_when_kept(void **state)
 	assert_true(lurk_apply_for_now(&ws, machine, 30, &outcome));
 	assert_true(lurk_machine_end_try(machine, &outcome));
 	assert_false(lurk_apply_was_kept(&ws, machine, 0));
-	assert_int_equal(lurk_undo_read_newest(folder, &undo, &why), LURK_FOUND);
+	nothing_to_take_back();
 	assert_true(lurk_apply_for_now(&ws, machine, 30, &outcome));
 	assert_false(lurk_apply_was_kept(&ws, machine, 0));
 	assert_true(lurk_machine_keep(machine, &outcome));
@@ -658,7 +725,7 @@ static void trials_are_noted_when_kept(void **state)
 	assert_true(lurk_apply_for_now(&ws, machine, 30, &outcome));
 	assert_true(lurk_machine_end_try(machine, &outcome));
 	assert_false(lurk_apply_was_kept(&ws, machine, 1));
-	take_back_newest(&undo, LURK_DONE, "");
+	take_back_newest(LURK_DONE, "");
 	assert_int_equal(machine->image->rule_count, 0);
 	lurk_workspace_free(&ws);
 	close_desk();
@@ -975,6 +1042,7 @@ int main(void)
 		cmocka_unit_test(only_what_gets_lost_is_refused),
 		cmocka_unit_test(differences_are_told),
 		cmocka_unit_test(applies_are_taken_back),
+		cmocka_unit_test(an_edit_and_its_apply_are_one),
 		cmocka_unit_test(trials_are_noted_when_kept),
 		cmocka_unit_test(what_cannot_be_undone_is_said),
 		cmocka_unit_test(the_layout_that_counts),

@@ -20,13 +20,14 @@ static void edit(const char *name, const char *from, const char *to)
 	struct lurk_message why;
 
 	put(name, to);
-	assert_true(lurk_undo_note_edit(folder, in_folder(name), &seen, to, strlen(to), to, &why));
+	assert_true(
+		lurk_undo_note_edit(folder, 0, in_folder(name), &seen, to, strlen(to), to, &why));
 }
 
 static bool take_back(struct lurk_message *why)
 {
 	struct lurk_undo undo;
-	bool fine = lurk_undo_read(folder, lurk_undo_newest(folder), &undo, why) &&
+	bool fine = lurk_undo_read(folder, lurk_undo_newest(folder, 0), &undo, why) &&
 		    lurk_undo_edit(&undo, why);
 
 	if (fine)
@@ -42,17 +43,17 @@ static void edits_are_taken_back_in_turn(void **state)
 
 	(void)state;
 	clear();
-	assert_int_equal(lurk_undo_newest(folder), 0);
+	assert_int_equal(lurk_undo_newest(folder, 0), 0);
 	edit("a", NULL, "one\n");
 	edit("b", NULL, "other\n");
 	edit("a", "one\n", "two\n");
-	assert_int_equal(lurk_undo_newest(folder), 3);
+	assert_int_equal(lurk_undo_newest(folder, 0), 3);
 	assert_int_equal(stat(in_folder("undo/000003"), &about), 0);
 	assert_int_equal(about.st_mode & 077, 0);
 	assert_true(take_back(&why));
 	expect("a", "one\n");
-	assert_false(
-		lurk_undo_note_edit(folder, "/a\nb", &(struct lurk_file_seen){0}, "", 0, "", &why));
+	assert_false(lurk_undo_note_edit(folder, 0, "/a\nb", &(struct lurk_file_seen){0}, "", 0, "",
+					 &why));
 	assert_non_null(strstr(why.text, "cannot be undone"));
 	/* Somebody else was at it: nothing is undone, and the step stays. */
 	put("b", "an editor's\n");
@@ -64,7 +65,7 @@ static void edits_are_taken_back_in_turn(void **state)
 	expect("b", NULL);
 	assert_true(take_back(&why));
 	expect("a", NULL);
-	assert_int_equal(lurk_undo_newest(folder), 0);
+	assert_int_equal(lurk_undo_newest(folder, 0), 0);
 }
 
 static void fifty_are_kept(void **state)
@@ -79,7 +80,7 @@ static void fifty_are_kept(void **state)
 		edit("a", from, to);
 		memcpy(from, to, sizeof from);
 	}
-	assert_int_equal(lurk_undo_newest(folder), 60);
+	assert_int_equal(lurk_undo_newest(folder, 0), 60);
 	assert_int_equal(access(in_folder("undo/000010"), F_OK), -1);
 	assert_int_equal(access(in_folder("undo/000011"), F_OK), 0);
 }
@@ -101,7 +102,7 @@ static void what_is_damaged_is_said(void **state)
 	for (size_t i = 0; i < COUNT(files); i++) {
 		clear();
 		put("undo/000001", files[i]);
-		assert_false(lurk_undo_read(folder, lurk_undo_newest(folder), &undo, &why));
+		assert_false(lurk_undo_read(folder, lurk_undo_newest(folder, 0), &undo, &why));
 		assert_non_null(strstr(why.text, "damaged"));
 	}
 }
@@ -114,9 +115,9 @@ static void an_apply_gets_its_new_number(void **state)
 
 	(void)state;
 	clear();
-	assert_true(lurk_undo_note_apply(folder, 0, 1, "first", &why));
+	assert_true(lurk_undo_note_apply(folder, 0, 0, 1, "first", &why));
 	edit("a", NULL, "one\n");
-	assert_true(lurk_undo_note_apply(folder, 1, 2, "second", &why));
+	assert_true(lurk_undo_note_apply(folder, 0, 1, 2, "second", &why));
 	lurk_undo_renumber(folder, 3, 1, 3);
 	assert_true(lurk_undo_read(folder, 1, &undo, &why));
 	assert_int_equal(undo.before, 0);
@@ -140,7 +141,7 @@ static void steps_at_once_are_all_kept(void **state)
 
 		assert_int_not_equal(child, -1);
 		for (unsigned i = 0; !child && i < EACH; i++) {
-			if (!lurk_undo_note_apply(folder, person, i, "at once", &why))
+			if (!lurk_undo_note_apply(folder, 0, person, i, "at once", &why))
 				_exit(1);
 		}
 		if (!child)
@@ -150,7 +151,7 @@ static void steps_at_once_are_all_kept(void **state)
 		assert_true(wait(&status) > 0);
 		assert_int_equal(status, 0);
 	}
-	assert_int_equal(lurk_undo_newest(folder), PEOPLE * EACH);
+	assert_int_equal(lurk_undo_newest(folder, 0), PEOPLE * EACH);
 	for (unsigned number = 1; number <= PEOPLE * EACH; number++) {
 		struct lurk_undo undo;
 

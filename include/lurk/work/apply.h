@@ -20,7 +20,7 @@ struct lurk_profile_set lurk_set_as_applied(const struct lurk_workspace *ws,
 
 /* The files. With `stay` the profile that is in force stays so, now and after a start; else the one
  * that is worked on is. */
-bool lurk_apply(const struct lurk_workspace *ws, struct lurk_machine *machine, bool stay,
+bool lurk_apply(struct lurk_workspace *ws, struct lurk_machine *machine, bool stay,
 		struct lurk_outcome *outcome);
 
 /* The files for so many seconds, with the profile that is worked on. Nothing is stored until
@@ -28,11 +28,11 @@ bool lurk_apply(const struct lurk_workspace *ws, struct lurk_machine *machine, b
 bool lurk_apply_for_now(const struct lurk_workspace *ws, struct lurk_machine *machine,
 			unsigned seconds, struct lurk_outcome *outcome);
 /* After a trial that began while `before` was in force, 0 for nothing: whether it was kept. */
-bool lurk_apply_was_kept(const struct lurk_workspace *ws, const struct lurk_machine *machine,
+bool lurk_apply_was_kept(struct lurk_workspace *ws, const struct lurk_machine *machine,
 			 uint64_t before);
 
 /* No rule at all. */
-bool lurk_apply_nothing(const struct lurk_workspace *ws, struct lurk_machine *machine,
+bool lurk_apply_nothing(struct lurk_workspace *ws, struct lurk_machine *machine,
 			struct lurk_outcome *outcome);
 
 /* Numbers of the versions that are kept, the newest first; returns how many. */
@@ -43,14 +43,18 @@ uint64_t lurk_version_before(const struct lurk_machine *machine);
 bool lurk_version_open(struct lurk_machine *machine, uint64_t version, uint8_t **bytes,
 		       struct lurk_image *image, struct lurk_message *message);
 /* Such a version, as lurk_version_open() gave it. */
-bool lurk_apply_version(const struct lurk_workspace *ws, struct lurk_machine *machine,
+bool lurk_apply_version(struct lurk_workspace *ws, struct lurk_machine *machine,
 			const struct lurk_image *version, struct lurk_outcome *outcome);
 
-/* Takes back a step that lurk_undo_read_newest() gave. Only for an apply is there need of a
- * machine.
- */
+/* What was edited in the workspace is saved and applied with `stay`: both, or neither, and then the
+ * file is as it was. Taken back it is one step. */
+bool lurk_save_and_apply(struct lurk_workspace *ws, struct lurk_machine *machine,
+			 const char *summary, struct lurk_outcome *outcome);
+
+/* Takes back a step that lurk_undo_step_read() gave: all of it or, where one of its files was
+ * changed since, nothing. Only for an apply is there need of a machine. */
 bool lurk_take_back(const struct lurk_workspace *ws, struct lurk_machine *machine,
-		    const struct lurk_undo *undo, struct lurk_outcome *outcome);
+		    const struct lurk_undo_step *step, struct lurk_outcome *outcome);
 
 LURK_END_C
 

@@ -37,6 +37,9 @@ bool lurk_edits_result(struct lurk_edits *edits, const char *word, struct lurk_r
 bool lurk_edits_text(struct lurk_edits *edits, const char *text, struct lurk_result *result);
 bool lurk_edits_profile(struct lurk_edits *edits, const char *word, struct lurk_result *result);
 
+/* Whether the rules are for one keyboard, or only one is here. */
+bool lurk_edits_one_keyboard(const struct lurk_edits *edits);
+
 /* Whether a word is one key; else edits->why. */
 bool lurk_edits_is_key(struct lurk_edits *edits, const char *key);
 
@@ -44,7 +47,8 @@ bool lurk_edits_is_key(struct lurk_edits *edits, const char *key);
 enum lurk_went lurk_edits_map(struct lurk_edits *edits, const char *key,
 			      const struct lurk_result *result);
 enum lurk_went lurk_edits_swap(struct lurk_edits *edits, const char *one, const char *two);
-/* Lets another key do a key's job, and that one nothing. */
+/* Lets another key do a key's job, and that one nothing. A key that gives nothing already had the
+ * job it usually has, and the only one that has it instead gets its own back. */
 enum lurk_went lurk_edits_move(struct lurk_edits *edits, const char *from, const char *to);
 /* A key's usual job; where a wider rule would still change it, by a rule `gives: itself`.
  * LURK_FOUND where no rule changes it. */

@@ -42,6 +42,7 @@ struct lurk_workspace {
 	const char *wanted;      /* a profile's file, or its word; NULL for the one called base */
 	bool editing;            /* it will be written: others who do so are waited for */
 	bool judging;            /* rules that contradict each other are read all the same */
+	bool one_step;           /* what is saved and applied from now on is taken back at once */
 	struct lurk_alias aliases[LURK_ALIASES];
 	unsigned alias_count;
 	/* Asked which of the described keyboards is meant by a name that none of them has; the
@@ -61,7 +62,8 @@ struct lurk_workspace {
 	struct lurk_profile_beside *beside;
 	unsigned beside_count;
 	struct lurk_chosen_layout layout;
-	int lock; /* 1 + the descriptor of the profile's folder's, 0 without one */
+	unsigned step; /* with one_step: the number of the first of it, 0 for none yet */
+	int lock;      /* 1 + the descriptor of the profile's folder's, 0 without one */
 };
 
 /* Reads keyboards.yaml and the profiles; missing ones are empty. False with a message. The
