@@ -75,6 +75,8 @@ bool cli_keyboard_option(const struct cli *cli, const char *name, uint16_t *keyb
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 /* How many rules differ between what is in force and the file. */
 unsigned cli_pending(const struct cli *cli);
+/* Leaves the machine, so that another program can be at it; false as cli_close(). */
+bool cli_leave_machine(struct cli *cli);
 /* Ends all; false with the message printed where the desk could not be kept. */
 bool cli_close(struct cli *cli);
 

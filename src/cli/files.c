@@ -116,19 +116,28 @@ unsigned cli_pending(const struct cli *cli)
 				   : lurk_differences_of_edits(&cli->ws, cli->machine, NULL, NULL);
 }
 
-bool cli_close(struct cli *cli)
+bool cli_leave_machine(struct cli *cli)
 {
 	struct lurk_message why;
 	bool kept = true;
 
 	lurk_machine_close(cli->machine);
+	cli->machine = NULL;
 	if (cli->computer) {
-		kept = lurk_sim_save(cli->computer->sim, &why);
+		kept = lurk_computer_save(cli->computer, &why);
 		if (!kept)
 			cli_fail(CLI_COULD_NOT, "%s", why.text);
 		lurk_computer_close(cli->computer);
 		lurk_release(cli->computer);
+		cli->computer = NULL;
 	}
+	return kept;
+}
+
+bool cli_close(struct cli *cli)
+{
+	const bool kept = cli_leave_machine(cli);
+
 	lurk_workspace_free(&cli->ws);
 	return kept;
 }

@@ -78,7 +78,7 @@ static int refuse(const struct use *use, const struct lurk_outcome *outcome)
 {
 	struct cli *cli = use->cli;
 
-	if (use->name && !cli_profile_is_applied(cli, use->name) && cli->machine->service) {
+	if (use->name && !cli_profile_is_applied(cli, use->name)) {
 		struct lurk_profile_set set = lurk_workspace_set(&cli->ws);
 
 		if (lurk_profile_find(&set, (struct lurk_text){use->name, strlen(use->name)}))
@@ -119,6 +119,21 @@ static int run_command(char **command)
 	return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
 }
 
+/* A desk is left to the command as it is then, and found again as that left it. */
+static int run_on_desk(struct cli *cli, char **command)
+{
+	struct lurk_outcome unused;
+	int status;
+
+	if (!cli_leave_machine(cli))
+		return CLI_COULD_NOT;
+	status = run_command(command);
+	if (!cli_machine(cli))
+		return CLI_COULD_NOT;
+	lurk_machine_use(cli->machine, NULL, false, &unused);
+	return status;
+}
+
 /* Takes `-- COMMAND…` off the arguments. */
 static char **take_command(int *argc, char **argv)
 {
@@ -151,7 +166,9 @@ int cli_use(struct cli *cli, int argc, char **argv)
 		return cli_fail(CLI_USAGE, "the command to run is missing behind `--`");
 	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
-	if (!lurk_machine_use(cli->machine, use.name, use.command != NULL, &outcome))
+	if (!lurk_machine_use(cli->machine, use.name, use.command && !cli->desk, &outcome))
 		return refuse(&use, &outcome);
+	if (use.command && cli->desk)
+		return run_on_desk(cli, use.command);
 	return use.command ? run_command(use.command) : say_in_force(cli);
 }

@@ -256,9 +256,6 @@ bool lurk_machine_use(struct lurk_machine *machine, const char *word, bool while
 	struct json_object *params;
 
 	memset(outcome, 0, sizeof *outcome);
-	if (machine->desk)
-		return lurk_say(&outcome->why, "on a simulated desk a script chooses the profile: "
-					       "`use NAME` in it, or a key with such a rule");
 	if (machine->session) {
 		const struct lurk_request request = request_of(machine);
 		const struct lurk_text text = {word, word ? strlen(word) : 0};

@@ -144,7 +144,6 @@ COULD_NOT = [
     ("identify --play nowhere.desk", "nowhere.desk: No such file"),
     ("decode --as set1 nowhere", "nowhere: No such file"),
     ("map F1 F2 --profile gmae", "there is no profile `gmae`; `lurk profile list` lists them, `lurk profile new gmae` makes it"),
-    ("use game", "on a simulated desk a script chooses the profile: `use NAME`"),
     ("map F1 F2 --profile /proc/lurk/profile.yaml", "/proc/lurk/profile.yaml: its folder cannot be made"),
     ("show --profile .", "is a folder, not a file"),
 ]
@@ -488,6 +487,7 @@ def try_and_keep(desk):
     # The chord switches off what is tried, and what was in force, and on again.
     chord = "hold ShiftLeft on wagtail\nhold ShiftRight\nhold Escape\nwait 2s\nrelease Escape\nrelease ShiftRight\nrelease ShiftLeft\n"
     desk.want("try", stdin=chord, out=["All rules were switched off"])
+    desk.want("on")
     assert desk.got(chord + press + chord + press)[0].endswith("CapsLock down, CapsLock up, Enter down, Enter up")
     desk.want("try", stdin=press + "keep\nwait 31s\n" + press, out=["Kept: in force now"])
     assert desk.got(press.strip())[0] == "Tab down, Tab up"
@@ -562,6 +562,20 @@ def off_and_on(desk):
     assert desk.got("press CapsLock on wagtail")[0] == "Tab down, Tab up"
     desk.want("on F8", 1, err="no rule on F8 is switched off")
     desk.want("off CapsLock F8", 2, err="one word too many")
+    # All of it, from call to call and in scripts, until a start of the computer.
+    press = "press F8 on wagtail\n"
+    desk.want("off", out=["All rules are off"])
+    desk.want("status", out=["All rules are off: every key does its usual job. `lurk on` switches on 2 rules"])
+    assert desk.got(press + "on\n" + press + "off\n" + press)[0] == "F8 down, F8 up, F9 down, F9 up, F8 down, F8 up"
+    desk.want("status", out=["All rules are off"])
+    assert desk.got("reboot\n" + press)[0] == "F9 down, F9 up"
+    desk.want("off")
+    desk.want("apply", out=["In force now"])
+    assert desk.got(press)[0] == "F9 down, F9 up"
+    desk.write("hide/mode", "of 99\noff\n")  # of rules that are gone, and rubbish
+    desk.want("status", out=["2 rules in force"])
+    desk.write("hide/mode", b"of 2\nprofile " + b"x" * 5000 + b"\n\xff\0off")
+    desk.want("status", out=["2 rules in force"])
     desk.want("off CapsLock -k curlew", 1, err="no rule on CapsLock on curlew is switched on")
 
 
@@ -691,6 +705,12 @@ def profiles(desk):
     desk.want("apply --profile game", out=["In force now, and again after every reboot: 4 rules from hide/profiles/game.yaml, on top of 2 from base.\n"])
     listed(("base", 2, "", True, False), ("game", 4, "base", True, True))
     desk.want("status", out=["6 rules in force since 2031-05-04 05:30, from hide/profiles/game.yaml.", "The profile in force is game, one of 2"])
+    desk.want("use base", out=["In force now: base. `lurk use --previous` switches back"])
+    desk.want("use gmae", 1, err="there is no profile `gmae`")
+    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
+    assert "Enter" in desk.want(["use", "game", "--", LURK, "play", "-"], stdin="press CapsLock on wagtail\n")
+    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
+    desk.want("use --previous", out=["In force now: game."])
     told = json.loads(desk.want("map Pause Insert --apply --json"))
     assert told["applied"] and told["in_force"], told
     desk.want("undo", out=["Took back the last edit and its apply"])

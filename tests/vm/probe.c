@@ -267,6 +267,7 @@ static int table(int pid, int n)
 	unsigned long before;
 
 	await_force(node);
+	await_rest(pid); /* it changes the table before it listens */
 	await_way(keyboard, node); /* the first press tells that the keyboard is used */
 	await_rest(pid);
 	before = switches(pid);

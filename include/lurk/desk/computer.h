@@ -6,7 +6,7 @@
  *     press KEY [on KEYBOARD] [for TIME]     hold KEY [on KEYBOARD]     release KEY [on KEYBOARD]
  *     type "TEXT" [on KEYBOARD]              wait TIME
  *     plug KEYBOARD [by radio] [in PLACE]    unplug KEYBOARD
- *     apply    reboot    cut power [after N bytes]    power on
+ *     apply    use PROFILE    off    on    keep    reboot    cut power [after N bytes]    power on
  *
  * A KEY is what is printed on the key: its W3C name, or a name that the desk gives it. Without `on`
  * it is on the keyboard of the line before. A TIME is such as 80ms or 2s.
@@ -47,6 +47,10 @@ struct lurk_computer {
 /* Opens the desk in a folder: desk.yaml says what stands on it. */
 bool lurk_computer_open(struct lurk_computer *computer, const char *folder,
 			struct lurk_message *message);
+/* Remembers in that folder how it is, for when it is opened the next time: the clock, what is
+ * plugged in where, which profile is in force, and whether all rules are off. What is tried is not.
+ */
+bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_message *message);
 void lurk_computer_close(struct lurk_computer *computer);
 
 /* Plays a script; false with a message "path:line: …" at a line that cannot be played. */

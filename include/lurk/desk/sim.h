@@ -63,6 +63,9 @@ void lurk_sim_boot(struct lurk_sim *sim);
 /* Remembers clock and plugs in the folder for the next call. */
 bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message);
 
+/* The folder that it was made with. */
+const char *lurk_sim_folder(const struct lurk_sim *sim);
+
 /* Whether anything is down for the computer's programs. */
 bool lurk_sim_anything_down(const struct lurk_sim *sim);
 /* What happens in the middle of taking a keyboard, of releasing what was held on it, and of giving

@@ -1,8 +1,10 @@
 #include "lurk/desk/computer.h"
 
+#include <inttypes.h>
 #include <limits.h>
 #include <string.h>
 #include <strings.h>
+#include <unistd.h>
 
 #include "lurk/layout/layout.h"
 #include "lurk/text/memory.h"
@@ -179,6 +181,87 @@ void lurk_computer_settle(struct lurk_computer *computer)
 		;
 }
 
+/* ---- Between calls -------------------------------------------------------------------------- */
+
+/* "of SEQUENCE", of the rules that were in force; "profile WORD"s, the later ones after the
+ * earlier; "off". */
+static void mode_path(const struct lurk_sim *sim, char path[PATH_MAX])
+{
+	snprintf(path, PATH_MAX, "%s/mode", lurk_sim_folder(sim));
+}
+
+static void use(struct lurk_computer *c, const char *word)
+{
+	const struct lurk_image *image = lurk_session_image(&c->session);
+	const struct lurk_text text = {word, strlen(word)};
+	const uint16_t found = image ? lurk_image_find_profile(image, text) : 0;
+	struct lurk_apply_report unused;
+
+	if (found)
+		lurk_session_use(&c->session, NULL, (uint16_t)(found - 1), &unused);
+}
+
+/* As it was left, if the same rules are in force still. */
+static void resume(struct lurk_computer *c)
+{
+	const struct lurk_image *image = lurk_session_image(&c->session);
+	char path[PATH_MAX], line[80];
+	struct lurk_apply_report unused;
+	uint64_t sequence = 0;
+	FILE *file;
+
+	mode_path(c->sim, path);
+	file = fopen(path, "r");
+	while (file && fgets(line, sizeof line, file)) {
+		sscanf(line, "of %" SCNu64, &sequence);
+		if (!image || image->sequence != sequence)
+			continue;
+		line[strcspn(line, "\n")] = '\0';
+		if (!strncmp(line, "profile ", 8))
+			use(c, line + 8);
+		else if (!strcmp(line, "off"))
+			lurk_session_switch(&c->session, NULL, true, &unused);
+	}
+	if (file)
+		fclose(file);
+	lurk_computer_settle(c);
+}
+
+static size_t print_profile(const struct lurk_image *image, uint16_t index, char *out, size_t size)
+{
+	struct lurk_profile profile;
+
+	if (index >= image->profile_count)
+		return 0;
+	lurk_image_profile(image, index, &profile);
+	return (size_t)snprintf(out, size, "profile %.*s\n", (int)profile.word.length,
+				profile.word.bytes);
+}
+
+bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_message *message)
+{
+	const struct lurk_session_mode *mode = &computer->session.mode;
+	const struct lurk_image *image = lurk_session_image(&computer->session);
+	char path[PATH_MAX], text[160];
+	size_t n;
+
+	if (!lurk_sim_save(computer->sim, message))
+		return false;
+	mode_path(computer->sim, path);
+	if (!image || mode->trying || !lurk_sim_has_power(computer->sim) ||
+	    !(mode->off || mode->profile)) {
+		unlink(path);
+		return true;
+	}
+	n = (size_t)snprintf(text, sizeof text, "of %" PRIu64 "\n", image->sequence);
+	n += print_profile(image, mode->previous, text + n, sizeof text - n);
+	n += print_profile(image, mode->profile, text + n, sizeof text - n);
+	n += (size_t)snprintf(text + n, sizeof text - n, "%s", mode->off ? "off\n" : "");
+	return lurk_file_write(path, text, n, message);
+}
+
+/* ---- Memory --------------------------------------------------------------------------------- */
+
 static void make_memory(struct lurk_session_memory *m)
 {
 	const size_t size = lurk_session_size(LURK_DESK_KEYBOARDS, LURK_SIM_SLOT_SIZE, KEYMAP_SIZE);
@@ -206,6 +289,7 @@ bool lurk_computer_open(struct lurk_computer *computer, const char *folder,
 	}
 	make_memory(&computer->memory);
 	start_session(computer);
+	resume(computer);
 	return true;
 }
 
@@ -453,6 +537,18 @@ static bool play_use(struct player *p)
 	return true;
 }
 
+static bool play_switch(struct player *p)
+{
+	const bool off = !strcmp(p->words[0], "off");
+	struct lurk_apply_report unused;
+	enum lurk_error error = lurk_session_switch(&p->computer->session, NULL, off, &unused);
+
+	if (error)
+		return complain(p, lurk_error_text(error), p->words[0]);
+	lurk_computer_settle(p->computer);
+	return true;
+}
+
 static bool play_boot(struct player *p)
 {
 	lurk_sim_boot(p->computer->sim);
@@ -527,6 +623,8 @@ static const struct {
 	{"unplug", 2, 2, play_plug, "unplug KEYBOARD"},
 	{"apply", 1, 1, play_apply, "apply"},
 	{"use", 2, 2, play_use, "use PROFILE"},
+	{"off", 1, 1, play_switch, "off"},
+	{"on", 1, 1, play_switch, "on"},
 	{"keep", 1, 1, play_keep, "keep"},
 	{"reboot", 1, 1, play_boot, "reboot"},
 	{"cut", 2, 5, play_cut, "cut power [after N bytes]"},
@@ -579,8 +677,7 @@ static bool play_line(struct player *p, const char *text)
 	}
 	return complain(p,
 			"a script has press, hold, release, type, wait, plug, unplug, apply, "
-			"use, keep, reboot, cut power "
-			"and power on; it has no",
+			"use, off, on, keep, reboot, cut power and power on; it has no",
 			p->words[0]);
 }
 

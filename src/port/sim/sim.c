@@ -926,6 +926,11 @@ void lurk_sim_meanwhile(struct lurk_sim *sim, void (*happens)(void *data), void 
 	sim->meanwhile_data = data;
 }
 
+const char *lurk_sim_folder(const struct lurk_sim *sim)
+{
+	return sim->folder;
+}
+
 bool lurk_sim_anything_down(const struct lurk_sim *sim)
 {
 	for (unsigned key = 0; key < LURK_KEY_COUNT; key++) {
