@@ -41,6 +41,15 @@ static void print_findings(const struct lurk_findings *all, enum lurk_severity l
 	}
 }
 
+static bool contradict(const struct lurk_findings *findings)
+{
+	bool any = false;
+
+	for (unsigned i = 0; i < findings->count; i++)
+		any = any || findings->all[i].code == LURK_CHECK_SAME_PRESS;
+	return any;
+}
+
 void cli_print_findings(const struct lurk_findings *all, enum lurk_severity least)
 {
 	print_findings(all, least, true);
@@ -63,7 +72,8 @@ void cli_say_refused(const struct cli *cli, const struct lurk_findings *findings
 			 ? "with these rules this could no longer be done"
 			 : "these rules cannot be meant so");
 	print_findings(findings, LURK_ERROR, written);
-	puts("--force applies them all the same; `lurk try --force` does for a while.");
+	if (!contradict(findings))
+		puts("--force applies them all the same; `lurk try --force` does for a while.");
 }
 
 bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings)

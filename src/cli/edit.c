@@ -64,6 +64,7 @@ int edit_begin(struct edit *edit)
 	struct cli *cli = edit->cli;
 
 	cli->ws.editing = true;
+	cli->judges = edit->apply;
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
 	edit->edits = (struct lurk_edits){

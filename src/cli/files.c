@@ -56,8 +56,12 @@ static bool read_files(struct cli *cli, bool all_the_same)
 	if (!prepare(cli))
 		return false;
 	cli->files_read = lurk_workspace_read(&cli->ws, &why);
-	if (cli->files_read)
+	if (cli->files_read) {
+		if (!cli->ws.agrees && !cli->judges)
+			cli_fail(CLI_DONE, "%s; until then `lurk apply` refuses it",
+				 cli->ws.why.text);
 		return true;
+	}
 	cli_fail(CLI_COULD_NOT, "%s%s", why.text,
 		 all_the_same ? "; that file is left out of account" : "");
 	if (!all_the_same)

@@ -266,6 +266,10 @@ enum lurk_went lurk_edits_move(struct lurk_edits *edits, const char *from, const
 	edits->gave = "";
 	if (!read_press(edits, from, &old) || !read_press(edits, to, &new))
 		return LURK_ASKED_WRONGLY;
+	if (!edits->ws->agrees) {
+		lurk_say(&edits->why, "which job %s has is not clear before that is mended", from);
+		return LURK_COULD_NOT;
+	}
 	job.key = job_of(edits, &old.on, &again);
 	if (old.modifiers || new.modifiers || old.on.kind < LURK_TARGET_KEY ||
 	    new.on.kind < LURK_TARGET_KEY || !job.key || lurk_same_target(&old.on, &new.on, true)) {

@@ -201,9 +201,12 @@ bool lurk_workspace_read(struct lurk_workspace *ws, struct lurk_message *message
 				"`lurk profile new %s` makes it",
 				ws->wanted, ws->wanted);
 	}
-	return lurk_profile_read(&ws->profile, ws->profile_path, bytes, length, &ws->keyboards,
-				 lurk_workspace_characters(ws), message) &&
-	       lurk_profiles_read(ws, message) && (ws->judging || agrees(ws, message));
+	if (!lurk_profile_read(&ws->profile, ws->profile_path, bytes, length, &ws->keyboards,
+			       lurk_workspace_characters(ws), message) ||
+	    !lurk_profiles_read(ws, message))
+		return false;
+	ws->agrees = agrees(ws, &ws->why);
+	return true;
 }
 
 bool lurk_workspace_reread(struct lurk_workspace *ws, struct lurk_message *message)
@@ -214,7 +217,7 @@ bool lurk_workspace_reread(struct lurk_workspace *ws, struct lurk_message *messa
 	lurk_profile_free(&ws->profile);
 	return lurk_profile_read(&ws->profile, ws->profile_path, bytes, length, &ws->keyboards,
 				 lurk_workspace_characters(ws), message) &&
-	       agrees(ws, message);
+	       (!ws->agrees || agrees(ws, message));
 }
 
 bool lurk_workspace_reread_keyboards(struct lurk_workspace *ws, struct lurk_message *message)

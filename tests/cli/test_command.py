@@ -461,7 +461,7 @@ def check(desk):
         told = json.loads(desk.want("check --json", status=refused))
         first = told["findings"][0]
         assert (first["code"], first["severity"], told["refused"]) == (code, severity, refused), told
-        desk.want("apply", 3 if code == "same-press" else refused)
+        desk.want("apply", refused)
     desk.write("hide/profile.yaml", HEAD + "- {press: CapsLock, gives: Enter}\n")
     desk.want("check", out=["1 warning", "No key gives CapsLock any more.", "Applied, it would change this:\n  added     CapsLock gives Enter"])
     desk.want("apply", out=["1 warning: `lurk check` tells it."])
@@ -473,6 +473,28 @@ def check(desk):
     desk.want("status", out=["1 rule in force"])
     desk.want("apply --force", out=["In force now"])
     desk.want("apply", out=["In force now"])  # what could not be done before is not taken away
+
+
+def findings_bar_only_applying(desk):
+    """Two rules for one key: what looks, repairs and goes back works, and says what is wrong once; only applying refuses."""
+    twice = HEAD + "- {press: F7, gives: F8}\n- {press: F7, gives: F9}\n"
+    wrong = "hide/profile.yaml:4:3: this rule (F7) and the one on line 3 are for the same key and equally specific"
+    desk.want("map F13 F14 --apply")
+    for command in ["off", "on", "show", "status", "diff", "versions", "picture", "reach F1", "keyboards", "profile list", "rollback 1", "use base",
+                    "map F3 F4", "restore F7", "map F7 F5", "off F7", "swap F7 F6", "restore --factory", "undo"]:
+        desk.write("hide/profile.yaml", twice)
+        result = desk.run(command.split())
+        told = result.stdout + result.stderr
+        assert result.returncode in (0, 1) and told.count(wrong) <= 1, (command, told)
+        if command in ["restore F7", "map F7 F5", "off F7", "swap F7 F6"]:  # repaired by that
+            desk.want("show", err="")
+            assert wrong not in desk.run(["show"]).stderr, command
+    for command in ["apply", "try", "map F3 F4 --apply"]:
+        desk.write("hide/profile.yaml", twice)
+        told = desk.want(command, 1, err="refused, and nothing is changed: these rules cannot be meant so", out=["the same press: F7.  [same-press]"])
+        assert "--force" not in told and desk.read("hide/profile.yaml") == twice, told
+    desk.want("move F7 F6", 3, err=[wrong, "which job F7 has is not clear before that is mended"])
+    desk.want("apply --force", 3, err="the rules on lines 3 and 4 are for the same key")
 
 
 def try_and_keep(desk):
@@ -991,7 +1013,7 @@ def faults(desk):
 
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names,
-             plays, power_and_storage, identify, conclusions, check, try_and_keep, versions, reach, off_and_on, sharing, help_back,
+             plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, profiles, completion, recipes]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0

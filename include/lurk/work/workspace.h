@@ -41,7 +41,7 @@ struct lurk_workspace {
 	const char *desk_layout; /* the desk's; NULL for none */
 	const char *wanted;      /* a profile's file, or its word; NULL for the one called base */
 	bool editing;            /* it will be written: others who do so are waited for */
-	bool judging;            /* rules that contradict each other are read all the same */
+	bool judging;            /* rules for keyboards that nobody knows are read all the same */
 	bool one_step;           /* what is saved and applied from now on is taken back at once */
 	struct lurk_alias aliases[LURK_ALIASES];
 	unsigned alias_count;
@@ -56,6 +56,10 @@ struct lurk_workspace {
 
 	char profile_path[LURK_PATH], keyboards_path[LURK_PATH], state_folder[LURK_PATH];
 	bool profile_exists;
+	/* Whether the profiles could come into force as they were read: else why not, which bars
+	 * applying and nothing else. An edit never brings such a fault. */
+	bool agrees;
+	struct lurk_message why;
 	struct lurk_file_seen profile_seen, keyboards_seen; /* as they were read */
 	struct lurk_keyboards_file keyboards;
 	struct lurk_profile_file profile; /* the one that is worked on */
