@@ -70,8 +70,8 @@ bool cli_read_files_if_good(struct cli *cli);
 void cli_find_layout(struct cli *cli);
 /* Whether there is a profile file; else says how to make one. */
 bool cli_have_profile(const struct cli *cli);
-/* The described keyboard that an option names: 1 + index, 0 for NULL. False where there is none. */
-bool cli_keyboard_option(const struct cli *cli, const char *name, uint16_t *keyboard);
+/* The described keyboard that an option means: 1 + index, 0 for NULL. False where there is none. */
+bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
 /* What a keyboard of the machine is called. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 /* How many rules differ between what is in force and the file. */

@@ -21,6 +21,9 @@ error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 
 	switch (key) {
 	case 'k':
+		if (edit->keyboard)
+			argp_error(state, "one keyboard at a time; the same command again is for "
+					  "another");
 		edit->keyboard = arg;
 		return 0;
 	case 'n':
@@ -69,8 +72,14 @@ int edit_begin(struct edit *edit)
 		return CLI_COULD_NOT;
 	edit->edits = (struct lurk_edits){
 		.ws = &cli->ws, .machine = cli_machine_if_any(cli), .note = edit->note};
-	if (!cli_keyboard_option(cli, edit->keyboard, &edit->edits.keyboard))
-		return CLI_USAGE;
+	edit->naming = (struct lurk_naming){.ws = &cli->ws, .machine = cli->machine};
+	if (edit->keyboard) {
+		enum lurk_went went = lurk_naming_meant(&edit->naming, edit->keyboard, true,
+							&edit->edits.keyboard);
+
+		if (went != LURK_DONE)
+			return cli_fail((int)went, "%s", edit->naming.why.text);
+	}
 	if (edit->force && !edit->apply)
 		return cli_fail(CLI_USAGE, "--force goes with --apply");
 	if (edit->broken && !edit->edits.keyboard)
@@ -111,7 +120,11 @@ static struct json_object *say_edit(const struct edit *edit, const struct lurk_f
 			tell_put_number(object, "line", done->line);
 		tell_put_text(object, "file", edit->cli->ws.profile_path);
 		tell_put_text(object, "before", done->gave);
+		if (*edit->naming.summary)
+			tell_put_text(object, "named", edit->naming.summary);
 	} else {
+		if (*edit->naming.summary)
+			printf("%s.\n", edit->naming.summary);
 		term_strong(done->summary);
 		puts(".");
 		if (*done->gave)
@@ -172,7 +185,7 @@ static bool may_apply(const struct edit *edit, struct lurk_findings *now)
 static bool note_broken(struct edit *edit, struct lurk_message *why)
 {
 	struct lurk_edits *edits = &edit->edits;
-	struct lurk_naming naming = {.ws = &edit->cli->ws};
+	struct lurk_naming naming = {.ws = &edit->cli->ws, .machine = edit->cli->machine};
 	char key[LURK_WORDS], *keys[] = {key};
 
 	snprintf(key, sizeof key, "%s", edit->words[0]);
@@ -203,7 +216,8 @@ static bool save(struct edit *edit, struct lurk_message *why)
 	} else if (!cli->json) {
 		tell_locks(stdout, cli->machine, &outcome.report);
 	}
-	return !edit->broken || lurk_workspace_save_keyboards(&cli->ws, edit->edits.summary, why);
+	return !(edit->broken || *edit->naming.summary) ||
+	       lurk_workspace_save_keyboards(&cli->ws, edit->edits.summary, why);
 }
 
 static void say_where(const struct edit *edit)

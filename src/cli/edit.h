@@ -8,6 +8,7 @@
 #include "cli/commands.h"
 #include "lurk/work/edits.h"
 #include "lurk/work/judge.h"
+#include "lurk/work/naming.h"
 
 struct edit {
 	struct cli *cli;
@@ -19,6 +20,7 @@ struct edit {
 	unsigned count, most;
 
 	struct lurk_edits edits;
+	struct lurk_naming naming;  /* with a summary where the keyboard got a name by this */
 	struct lurk_findings found; /* before the edit */
 };
 

@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "lurk/work/naming.h"
 #include "lurk/text/memory.h"
 #include "lurk/work/differences.h"
 #include "tell/words.h"
@@ -96,17 +97,13 @@ bool cli_have_profile(const struct cli *cli)
 	return cli->ws.profile_exists;
 }
 
-bool cli_keyboard_option(const struct cli *cli, const char *name, uint16_t *keyboard)
+bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard)
 {
-	struct lurk_message why;
+	struct lurk_naming naming = {.ws = &cli->ws, .machine = cli_machine_if_any(cli)};
 
 	*keyboard = 0;
-	if (!name)
-		return true;
-	*keyboard = lurk_keyboards_find(&cli->ws.keyboards, name, &why);
-	if (!*keyboard)
-		cli_fail(CLI_USAGE, "%s", why.text);
-	return *keyboard != 0;
+	return !name || lurk_naming_meant(&naming, name, false, keyboard) == LURK_DONE ||
+	       cli_fail(CLI_USAGE, "%s", naming.why.text) == CLI_DONE;
 }
 
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number)

@@ -242,7 +242,7 @@ static bool choose_keyboard(struct identify *id, uint16_t number, struct lurk_me
 {
 	const struct lurk_identity *identity = &id->cli->machine->keyboards[number].info.identity;
 	uint16_t described = lurk_keyboards_recognise(&id->cli->ws.keyboards, identity);
-	struct lurk_naming naming = {.ws = &id->cli->ws};
+	struct lurk_naming naming = {.ws = &id->cli->ws, .machine = id->cli->machine};
 	char name[64];
 
 	if (described) {

@@ -84,9 +84,15 @@ static void say_twins(const struct cli *cli)
 			if (!m->keyboards[j].present ||
 			    !lurk_are_twins(one, &m->keyboards[j].info.identity))
 				continue;
-			printf("Two are called %s, and say the same of themselves: they can only "
-			       "be told apart by their places, as in `{place: \"%s\"}` in %s.\n",
-			       one->name, one->place, cli->ws.keyboards_path);
+			if (lurk_keyboards_recognise(&cli->ws.keyboards, one) &&
+			    lurk_keyboards_recognise(&cli->ws.keyboards, one) !=
+				    lurk_keyboards_recognise(&cli->ws.keyboards,
+							     &m->keyboards[j].info.identity))
+				continue; /* each has a name of its own */
+			printf("Two call themselves %s, and say the same of themselves: only their "
+			       "places, %s and %s, tell them apart. `lurk keyboards --name NAME` "
+			       "names the one on which a key is pressed.\n",
+			       one->name, m->keyboards[j].info.identity.place, one->place);
 		}
 	}
 }
@@ -263,7 +269,7 @@ static int recognise_one(struct keyboards *k, struct lurk_naming *naming)
 /* What was learnt of the keyboards here, as a keyboards.yaml for others. */
 static int describe(struct keyboards *k)
 {
-	const struct cli *cli = k->cli;
+	struct cli *cli = k->cli;
 	const struct lurk_keyboards_file *known = &cli->ws.keyboards;
 	const struct lurk_machine *machine = cli->machine;
 	unsigned count = 0;
@@ -405,8 +411,10 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 	cli_parse(cli, &words, argc, argv, &k);
 	cli->ws.editing =
 		k.name || k.same_as || k.nickname || k.apart || k.form || (k.quirk && k.count);
+	cli->ws.judging = true; /* a name that a rule has, and no keyboard, is given here */
 	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
+	naming.machine = cli->machine;
 	if (k.quirk == off_chord && !k.count && !cli->desk)
 		return cli_test_chord(cli);
 	if (k.name || k.same_as)

@@ -5,8 +5,9 @@ enum { OPTION_TOGGLE = 1000 };
 
 static const char map_doc[] =
 	"Give a key another job. RESULT is a key, a chord such as Meta+KeyC, `nothing` or "
-	"`itself`; --text types, --profile or --use switches to another profile (with --use, "
-	"--profile is the one that is edited). KEY may be pressed with "
+	"`itself`; --text types, --use switches to another profile, --toggle switches all rules "
+	"off "
+	"and on. KEY may be pressed with "
 	"modifiers: Shift+3, Control+AltRight+E, or 'only H' for the key without any."
 	"\vExamples:\n"
 	"  lurk map CapsLock Enter\n"
@@ -14,8 +15,8 @@ static const char map_doc[] =
 	"  lurk map Pause Meta+C\n"
 	"  lurk map F1 --text 'seen 3 teal'\n"
 	"  lurk map Shift+3 --text '#'\n"
-	"  lurk map F12 --profile game\n"
-	"  lurk map F12 --use previous --profile game\n\n"
+	"  lurk map F12 --use night\n"
+	"  lurk map F12 --use previous --profile night\n\n"
 	"`lurk resolve WORD` tells what a name means, `lurk identify` what a key sends.";
 
 static const struct argp_option options[] = {
@@ -34,15 +35,6 @@ struct map {
 	bool toggle;
 };
 
-/* With one word and nothing else, --profile is where the key leads, not what is edited. */
-static void read_profile(struct map *map)
-{
-	if (map->edit.count != 1 || map->text || map->toggle || map->use)
-		return;
-	map->use = map->edit.cli->ws.wanted;
-	map->edit.cli->ws.wanted = NULL;
-}
-
 static error_t parse_option(int key, char *arg, struct argp_state *state)
 {
 	struct map *map = state->input;
@@ -60,10 +52,11 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case ARGP_KEY_END:
 		if (!map->edit.count)
 			argp_error(state, "say which key");
-		else if (map->edit.count == 1 && !map->text && !map->toggle && !map->use &&
-			 !map->edit.cli->ws.wanted)
-			argp_error(state, "say what it shall give: a key, --text TEXT or "
-					  "--profile NAME");
+		else if (map->edit.count == 1 && !map->text && !map->toggle && !map->use)
+			argp_error(state,
+				   "say what %s shall give: a key, a chord, `nothing`, "
+				   "--text TEXT, --use PROFILE or --toggle",
+				   map->edit.words[0]);
 		else if ((map->text != NULL) + (map->use != NULL) + map->toggle +
 				 (map->edit.count > 1) >
 			 1)
@@ -97,7 +90,6 @@ int cli_map(struct cli *cli, int argc, char **argv)
 	int status;
 
 	cli_parse(cli, &words, argc, argv, &map);
-	read_profile(&map);
 	status = edit_begin(&map.edit);
 	if (status)
 		return status;

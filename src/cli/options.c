@@ -11,7 +11,7 @@ static const struct argp_option common_options[] = {
 	 "Work on the simulated desk in FOLDER (also: $LURK_DESK); it is made where it is not "
 	 "there",
 	 90},
-	{"profile", 'p', "FILE", 0, "Use this profile file", 90},
+	{"profile", 'p', "NAME|FILE", 0, "Work on this profile; else on the base", 90},
 	{"as", OPTION_AS, "NAME=MINE", 0,
 	 "What the profile says of keyboard NAME is meant for my keyboard MINE", 90},
 	{"json", 'j', NULL, 0, "Report as JSON, an object a line", 90},

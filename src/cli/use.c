@@ -152,7 +152,7 @@ int cli_use(struct cli *cli, int argc, char **argv)
 	static const struct cli_words words = {
 		use_options, parse_use, "NAME [-- COMMAND...]\n--previous\n--list",
 		"Switch to another of the profiles that were applied. With a command, until that "
-		"ends. A key can do the same: `lurk map F12 --profile game`."
+		"ends. A key can do the same: `lurk map F12 --use game`."
 		"\vExamples:\n  lurk use game\n  lurk use --previous\n  lurk use game -- "
 		"some-game --fullscreen"};
 	struct use use = {.cli = cli};

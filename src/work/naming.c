@@ -35,15 +35,43 @@ static bool set(struct lurk_naming *naming, const struct lurk_node *map, const c
 
 /* ---- Names ----------------------------------------------------------------------------------- */
 
-/* How keyboards.yaml will recognise it: as little as tells it from the others. To be freed. */
-static char *recognise_by(const struct lurk_identity *identity)
+/* What tells it from another that is here and like it. */
+enum likeness { ALONE, LIKE, TWIN };
+
+static enum likeness likeness(const struct lurk_naming *naming, const struct lurk_identity *one)
 {
-	char *name = lurk_yaml_scalar(identity->name), *out;
+	enum likeness found = ALONE;
+
+	for (uint16_t i = 0; naming->machine && i < naming->machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &naming->machine->keyboards[i];
+		const struct lurk_identity *other = &k->info.identity;
+
+		if (!k->present || !strcmp(one->place, other->place))
+			continue;
+		if (lurk_are_twins(one, other))
+			return TWIN;
+		if (one->bus == other->bus && one->vendor == other->vendor &&
+		    one->product == other->product)
+			found = LIKE;
+	}
+	return found;
+}
+
+/* How keyboards.yaml will recognise it: as little as tells it from the others. To be freed. */
+static char *recognise_by(const struct lurk_naming *naming, const struct lurk_identity *identity)
+{
+	const enum likeness like = likeness(naming, identity);
+	char *name = lurk_yaml_scalar(identity->name), *serial = lurk_yaml_scalar(identity->serial);
+	char *place = lurk_yaml_scalar(identity->place), *out;
+	const bool by_serial = like == LIKE && *identity->serial;
+	const bool by_place = like == TWIN || (like == LIKE && !by_serial);
 
 	if (identity->bus == LURK_BUS_USB || identity->bus == LURK_BUS_BLUETOOTH)
-		out = lurk_print("{%s: \"%04x:%04x\"}",
+		out = lurk_print("{%s: \"%04x:%04x\"%s%s%s%s}",
 				 identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
-				 identity->vendor, identity->product);
+				 identity->vendor, identity->product, by_serial ? ", serial: " : "",
+				 by_serial ? serial : "", by_place ? ", place: " : "",
+				 by_place ? place : "");
 	else if (identity->built_in)
 		out = lurk_print("{built-in: true}");
 	else if (identity->bus == LURK_BUS_PS2)
@@ -51,14 +79,32 @@ static char *recognise_by(const struct lurk_identity *identity)
 	else
 		out = lurk_print("{calls-itself: %s}", name);
 	lurk_release(name);
+	lurk_release(serial);
+	lurk_release(place);
 	return out;
+}
+
+/* Whether another that is here, and says the same of itself, goes by the same name. */
+static bool shares_name(const struct lurk_naming *naming, const struct lurk_identity *one,
+			uint16_t described)
+{
+	bool shares = false;
+
+	for (uint16_t i = 0; naming->machine && i < naming->machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &naming->machine->keyboards[i];
+
+		shares = shares || (k->present && strcmp(one->place, k->info.identity.place) != 0 &&
+				    lurk_keyboards_recognise(&naming->ws->keyboards,
+							     &k->info.identity) == described);
+	}
+	return shares;
 }
 
 static bool has_no_name(struct lurk_naming *naming, const struct lurk_identity *identity)
 {
 	const uint16_t described = lurk_keyboards_recognise(&naming->ws->keyboards, identity);
 
-	return !described ||
+	return !described || shares_name(naming, identity, described) ||
 	       lurk_say(&naming->why, "that keyboard is called %s already; rename it in %s",
 			name_of(naming, described), naming->ws->keyboards_path);
 }
@@ -69,17 +115,22 @@ enum lurk_went lurk_naming_name(struct lurk_naming *naming, const struct lurk_id
 	struct lurk_workspace *ws = naming->ws;
 	struct lurk_field field = {name, NULL};
 	char *value;
-	bool fine;
+	bool fine, by_place;
 
 	if (!has_no_name(naming, identity))
 		return LURK_ASKED_WRONGLY;
-	value = recognise_by(identity);
+	value = recognise_by(naming, identity);
+	by_place = strstr(value, ", place: ");
 	field.value = value;
 	fine = lurk_edit_name(&ws->keyboards.yaml, "keyboards", &field, &naming->why) &&
 	       lurk_workspace_reread_keyboards(ws, &naming->why);
 	lurk_release(value);
-	snprintf(naming->summary, LURK_NAMING, "%s is now called %s",
-		 *identity->name ? identity->name : "That keyboard", name);
+	snprintf(naming->summary, LURK_NAMING, "%s is now called %s%s%s%s",
+		 *identity->name ? identity->name : "That keyboard", name,
+		 by_place ? "; it is known by its place, " : "", by_place ? identity->place : "",
+		 by_place ? ", since another one says the same of itself: plugged in elsewhere it "
+			    "has to be named again"
+			  : "");
 	return fine ? LURK_DONE : LURK_ASKED_WRONGLY;
 }
 
@@ -97,7 +148,7 @@ enum lurk_went lurk_naming_join(struct lurk_naming *naming, uint16_t described,
 	if (!has_no_name(naming, identity))
 		return LURK_ASKED_WRONGLY;
 	snprintf(name, sizeof name, "%s", name_of(naming, described));
-	way = recognise_by(identity);
+	way = recognise_by(naming, identity);
 	if (memchr(said, '\n', old->end - old->start)) {
 		lurk_say(&naming->why,
 			 "%s stands on several lines in %s; add this to its list there: - %s", name,
@@ -220,6 +271,100 @@ enum lurk_went lurk_naming_set_form(struct lurk_naming *naming, uint16_t describ
 }
 
 /* ---- Who is here ----------------------------------------------------------------------------- */
+
+/* ---- Which is meant -------------------------------------------------------------------------- */
+
+/* Letters and digits of what it calls itself, with dashes between. */
+static void name_like(const struct lurk_naming *naming, const char *said, char out[40])
+{
+	struct lurk_message unused;
+	size_t n = 0, whole;
+
+	for (const char *c = said; *c && n < 24; c++) {
+		const bool plain =
+			(*c >= '0' && *c <= '9') || ((*c | 32) >= 'a' && (*c | 32) <= 'z');
+
+		if (plain)
+			out[n++] = (char)(*c >= 'A' && *c <= 'Z' ? *c | 32 : *c);
+		else if (n && out[n - 1] != '-')
+			out[n++] = '-';
+	}
+	while (n && out[n - 1] == '-')
+		n--;
+	out[n] = '\0';
+	if (!n)
+		n = (size_t)snprintf(out, 40, "keyboard");
+	whole = n;
+	for (unsigned i = 2;; i++) {
+		struct lurk_keyboards_file known = naming->ws->keyboards;
+
+		known.ask = NULL;
+		if (!lurk_keyboards_find(&known, out, &unused))
+			return;
+		snprintf(out + whole, 40 - whole, "-%u", i);
+	}
+}
+
+static bool is_meant(const struct lurk_identity *one, const char *word, bool whole)
+{
+	return whole ? !strcasecmp(one->name, word) || !strcmp(one->place, word)
+		     : strcasestr(one->name, word) != NULL;
+}
+
+/* The machine's number of the one that is meant; -1 where none is, -2 for several. */
+static int meant_here(const struct lurk_naming *naming, const char *word, bool whole)
+{
+	const struct lurk_machine *m = naming->machine;
+	int found = -1;
+
+	for (uint16_t i = 0; m && i < m->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &m->keyboards[i];
+
+		if (k->present && is_meant(&k->info.identity, word, whole))
+			found = found == -1 ? i : -2;
+	}
+	return found;
+}
+
+enum lurk_went lurk_naming_meant(struct lurk_naming *naming, const char *word, bool name,
+				 uint16_t *described)
+{
+	struct lurk_keyboards_file known = naming->ws->keyboards;
+	const struct lurk_identity *one;
+	char fresh[40];
+	int number;
+
+	*naming->summary = '\0';
+	known.ask = NULL; /* it is the one who asks */
+	*described = lurk_keyboards_find(&known, word, &naming->why);
+	if (*described)
+		return LURK_DONE;
+	number = *word ? meant_here(naming, word, true) : -1;
+	if (number == -1 && *word)
+		number = meant_here(naming, word, false);
+	if (number == -2)
+		lurk_say(&naming->why,
+			 "several keyboards here call themselves `%s`; say which by "
+			 "its place, as `lurk keyboards` shows it",
+			 word);
+	if (number < 0)
+		return LURK_ASKED_WRONGLY;
+	one = &naming->machine->keyboards[number].info.identity;
+	*described = lurk_keyboards_recognise(&naming->ws->keyboards, one);
+	if (*described && !shares_name(naming, one, *described))
+		return LURK_DONE;
+	if (!name) {
+		lurk_say(&naming->why,
+			 "%s has no name yet; `lurk keyboards --name NAME` gives it one",
+			 one->name);
+		return LURK_ASKED_WRONGLY;
+	}
+	name_like(naming, one->name, fresh);
+	if (lurk_naming_name(naming, one, fresh) != LURK_DONE)
+		return LURK_COULD_NOT;
+	*described = lurk_keyboards_recognise(&naming->ws->keyboards, one);
+	return LURK_DONE;
+}
 
 bool lurk_are_twins(const struct lurk_identity *one, const struct lurk_identity *other)
 {

@@ -98,14 +98,16 @@ USED_WRONGLY = [
     ("mpa CapsLock Enter", "there is no command `mpa`; did you mean `lurk map`?"),
     ("frobnicate", "there is no command `frobnicate`; `lurk --help` lists them"),
     ("map", "say which key"),
-    ("map CapsLock", "say what it shall give: a key, --text TEXT or --profile NAME"),
+    ("map CapsLock", "say what CapsLock shall give: a key, a chord, `nothing`, --text TEXT, --use PROFILE or --toggle"),
+    ("map F12 --profile base", "say what F12 shall give"),
     ("swap CapsLock", "the second key is missing"),
+    ("map F1 F2 -k heron -k wagtail", "one keyboard at a time"),
     ("map F1 F2 --force", "--force goes with --apply"),
     ("disable F1 --broken", "say on which keyboard it is broken: --broken --keyboard NAME"),
     ("map F1 F2 --text x", "one result: a key, --text, --toggle or --use"),
     ("map F1 --text=", "--text is empty"),
     ("map F1 --text 'чайка'", "the layout gb has no keys for ч (U+0447); these have: ru"),
-    ("map F1 --profile gmae", "there is no profile `gmae`; `lurk profile new gmae` makes it"),
+    ("map F1 --use gmae", "there is no profile `gmae`; `lurk profile new gmae` makes it"),
     ("profile new a.b", "`a.b` cannot be a profile's name"),
     ("profile new base", "`base` cannot be a profile's name"),
     ("profile new game --based-on bass", "there is no profile `bass` to base it on"),
@@ -315,6 +317,43 @@ def names(desk):
     desk.want("keyboards", out=["broken Delete, Insert, F9"])
     rows = [json.loads(line) for line in desk.want("keyboards --json").splitlines()]
     assert [r["keyboard"] for r in rows] == ["heron", "teal", "Curlew pad", "Dipper travel keyboard"]
+
+
+TWINS = """desk: 1
+layout: gb
+keyboards:
+  left: {calls-itself: Teal pad, wired: usb, product: "fade:0011", place: usb-1}
+  right: {calls-itself: Teal pad, wired: usb, product: "fade:0011", place: usb-2}
+  one: {calls-itself: Teal pad, wired: usb, product: "fade:0012", place: usb-3, serial: S1}
+  two: {calls-itself: Teal pad, wired: usb, product: "fade:0012", place: usb-4, serial: S2}
+"""
+
+
+def equal_keyboards(desk):
+    """Each gets a name of its own, by what tells it from the other, and rules are for that one alone."""
+    desk.write("hide/desk.yaml", TWINS)
+    desk.want("keyboards", out=["Two call themselves Teal pad, and say the same of themselves: only their places, usb-1 and usb-2, tell them apart."])
+    for pad, name, said in [("left", "dove", "it is known by its place, usb-1"), ("right", "gull", "by its place, usb-2"), ("two", "tern", "is now called tern.")]:
+        desk.want(f"keyboards --name {name} --play -", stdin=f"press F1 on {pad}", out=[said])
+    assert desk.read("hide/keyboards.yaml").endswith('  dove: {usb: "fade:0011", place: usb-1}\n  gull: {usb: "fade:0011", place: usb-2}\n'
+                                                     '  tern: {usb: "fade:0012", serial: S2}\n'), desk.read("hide/keyboards.yaml")
+    assert "Two call" not in desk.want("keyboards")
+    desk.want("map F1 F7 -k gull --apply")
+    assert desk.got("press F1 on left\npress F1 on right")[0] == "F1 down, F1 up, F7 down, F7 up"
+    # Meant by what it calls itself, or by its place; it gets a name by that, in the same step.
+    desk.want("map F2 F3 -k teal", 2, err="several keyboards here call themselves `teal`; say which by its place")
+    desk.want("map F2 F3 -k usb-3", out=["Teal pad is now called teal-pad.\nF2 now gives F3 on teal-pad."])
+    assert '  teal-pad: {usb: "fade:0012", serial: S1}\n' in desk.read("hide/keyboards.yaml")
+    desk.want("undo", out=["F2 now gives F3 on teal-pad"])
+    assert "teal-pad:" not in desk.read("hide/keyboards.yaml") and "F2" not in desk.read("hide/profile.yaml")
+    desk.want("picture -k usb-3", 3, err="Teal pad has no name yet; `lurk keyboards --name NAME` gives it one")
+    # Named before there was a second one: that gets a name of its own all the same; and a name that a rule has is given anew.
+    desk.write("hide/keyboards.yaml", 'keyboards:\n  both: {usb: "fade:0011"}\n')
+    desk.want("apply", 3, err="no keyboard is called `gull`")
+    desk.want("keyboards --name gull --play -", stdin="press F1 on right", out=["by its place, usb-2"])
+    desk.want("apply")
+    assert desk.got("press F1 on left\npress F1 on right")[0] == "F1 down, F1 up, F7 down, F7 up"
+    desk.want("keyboards --name gulp --play -", 2, stdin="press F1 on right", err="is called gull already")
 
 
 # A script, what the computer got, and the text that arrived (layout gb). First the rules of RULES.
@@ -1012,7 +1051,7 @@ def faults(desk):
 
 
 def main():
-    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names,
+    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, profiles, completion, recipes]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these

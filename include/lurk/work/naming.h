@@ -16,12 +16,15 @@ LURK_BEGIN_C
 enum { LURK_NAMING = 700 };
 
 struct lurk_naming {
-	struct lurk_workspace *ws; /* set by the caller */
+	struct lurk_workspace *ws; /* set by the caller, as is: */
+	/* Those that are here, so that one that is like another gets a name of its own; or NULL. */
+	const struct lurk_machine *machine;
 	char summary[LURK_NAMING];
 	struct lurk_message why;
 };
 
-/* Gives a keyboard that has none yet a name. */
+/* Gives a keyboard that has none yet a name. Of two that are alike here each is bound to its serial
+ * number, or where these are the same to its place, also where both have one name so far. */
 enum lurk_went lurk_naming_name(struct lurk_naming *naming, const struct lurk_identity *identity,
 				const char *name);
 /* The same keyboard as a described one, by another connection: one more way to recognise it. */
@@ -39,6 +42,13 @@ enum lurk_went lurk_naming_set_apart(struct lurk_naming *naming, uint16_t descri
 /* How pictures draw it. */
 enum lurk_went lurk_naming_set_form(struct lurk_naming *naming, uint16_t described,
 				    const char *form);
+
+/* Which keyboard a person means by a name of keyboards.yaml, by what one that is here calls itself,
+ * or part of that, or by its place. One that is meant alone and has no name yet gets one like what
+ * it calls itself where `name` allows that, with a summary (else ""): keyboards.yaml is to be saved
+ * then. */
+enum lurk_went lurk_naming_meant(struct lurk_naming *naming, const char *word, bool name,
+				 uint16_t *described);
 
 /* Whether two keyboards say the same of themselves, so that only their places tell them apart. */
 bool lurk_are_twins(const struct lurk_identity *one, const struct lurk_identity *other);
