@@ -36,7 +36,7 @@ static int install(struct cli *cli)
 	puts("Root changes rules with /etc/lurk/profile.yaml, members of the group lurk with their "
 	     "own: `sudo usermod -aG lurk NAME`.");
 	if (isatty(STDIN_FILENO) && isatty(STDOUT_FILENO) && cli_read_files(cli))
-		cli_test_chord(cli);
+		cli_test_chord(cli, NULL);
 	puts("Next: `lurk identify` shows what a key sends. If anything goes wrong: `lurk help "
 	     "back`.");
 	return CLI_DONE;

@@ -24,6 +24,7 @@ struct keyboards {
 	bool apart, describe;
 	char **keys;
 	unsigned count;
+	uint16_t described; /* `keyboard`, where it is meant */
 	int pressed; /* the session's number of the keyboard on which a key came, -1 for none yet */
 };
 
@@ -97,6 +98,25 @@ static void say_twins(const struct cli *cli)
 	}
 }
 
+/* Of one that is described, or (0) of all. */
+static void say_who_has_no_chord(const struct cli *cli, uint16_t only)
+{
+	char words[TELL_NO_CHORD];
+
+	for (uint16_t i = 0; i < cli->machine->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &cli->machine->keyboards[i];
+		const uint16_t described =
+			k->present ? lurk_keyboards_recognise(&cli->ws.keyboards, &k->info.identity)
+				   : 0;
+
+		/* Of a power button nobody expects it. */
+		if (described && (!only || described == only) &&
+		    !cli->ws.keyboards.keyboards[described - 1].apart &&
+		    *tell_no_chord(cli->machine, &cli->ws.keyboards, i, words))
+			puts(words);
+	}
+}
+
 static int list(struct cli *cli)
 {
 	static const char *const heads[] = {"keyboard", "connected",     "rules",
@@ -122,6 +142,7 @@ static int list(struct cli *cli)
 	puts(l.here + l.away ? ":" : ".");
 	term_table_print(&l.table, "  ");
 	say_twins(cli);
+	say_who_has_no_chord(cli, 0);
 	if (l.unnamed)
 		printf("%s (in brackets: what it calls itself): `lurk keyboards --name NAME` gives "
 		       "%s one.\n",
@@ -216,6 +237,8 @@ static int finish(struct keyboards *k, struct lurk_naming *naming, enum lurk_wen
 		       k->form ? ""
 			       : " What is in force has not changed: `lurk apply` takes it into "
 				 "account.");
+		if (k->quirk)
+			say_who_has_no_chord(cli, k->described);
 	}
 	return CLI_DONE;
 }
@@ -235,20 +258,19 @@ static int give_nickname(struct keyboards *k, struct lurk_naming *naming, uint16
 /* What is written of a keyboard that has a name. */
 static int describe_one(struct keyboards *k, struct lurk_naming *naming)
 {
-	uint16_t described;
-
 	if (!k->keyboard)
 		return cli_fail(CLI_USAGE, "say %swhich keyboard: --keyboard NAME",
 				k->quirk || k->nickname ? "on " : "");
-	if (!cli_keyboard_option(k->cli, k->keyboard, &described))
+	if (!cli_keyboard_option(k->cli, k->keyboard, &k->described))
 		return CLI_USAGE;
 	if (k->nickname)
-		return give_nickname(k, naming, described);
+		return give_nickname(k, naming, k->described);
 	if (k->apart)
-		return finish(k, naming, lurk_naming_set_apart(naming, described));
+		return finish(k, naming, lurk_naming_set_apart(naming, k->described));
 	if (k->form)
-		return finish(k, naming, lurk_naming_set_form(naming, described, k->form));
-	return finish(k, naming, lurk_naming_mark(naming, described, k->quirk, k->keys, k->count));
+		return finish(k, naming, lurk_naming_set_form(naming, k->described, k->form));
+	return finish(k, naming,
+		      lurk_naming_mark(naming, k->described, k->quirk, k->keys, k->count));
 }
 
 /* A new name, or that of one that is known by another connection. */
@@ -415,8 +437,8 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	naming.machine = cli->machine;
-	if (k.quirk == off_chord && !k.count && !cli->desk)
-		return cli_test_chord(cli);
+	if (k.quirk == off_chord && !k.count)
+		return cli_test_chord(cli, k.script);
 	if (k.name || k.same_as)
 		return recognise_one(&k, &naming);
 	if (k.describe)

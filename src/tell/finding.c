@@ -6,6 +6,7 @@
 #include "lurk/text/utf8.h"
 #include "lurk/work/effects.h"
 #include "tell/json.h"
+#include "tell/keyboard.h"
 #include "tell/words.h"
 
 const char *tell_finding_code(const struct lurk_finding *finding)
@@ -173,7 +174,7 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 	const struct lurk_rule *rule =
 		f->rule < all->profile->count ? &all->profile->rules[f->rule] : NULL;
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
-	char press[LURK_WORDS], with[64];
+	char press[LURK_WORDS], with[64], offer[TELL_KEYBOARD];
 
 	*out = '\0';
 	switch (f->code) {
@@ -242,10 +243,10 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 			 "yours.");
 		break;
 	case LURK_CHECK_NO_OFF_CHORD:
-		snprintf(out, TELL_FINDING,
-			 "`lurk keyboards --keyboard %s --off-chord KEY KEY` takes "
-			 "others.",
-			 keyboard_name(all, f));
+		if (!all->imagined && f->keyboard)
+			snprintf(out, TELL_FINDING, "%s takes others.",
+				 tell_chord_offer(all->machine, &all->ws->keyboards,
+						  all->keyboards[f->keyboard - 1], offer));
 		break;
 	case LURK_CHECK_TAP_MODIFIER:
 		snprintf(out, TELL_FINDING, "Give that job to another key.");

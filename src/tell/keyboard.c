@@ -3,6 +3,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "lurk/work/chord_watch.h"
 #include "lurk/work/acting.h"
 #include "tell/json.h"
 #include "tell/way.h"
@@ -56,13 +57,57 @@ const char *tell_quirks(const struct lurk_keyboard *k, char out[TELL_KEYBOARD])
 	return out;
 }
 
+const char *tell_chord_offer(const struct lurk_machine *machine,
+			     const struct lurk_keyboards_file *keyboards, uint16_t number,
+			     char out[TELL_KEYBOARD])
+{
+	const struct lurk_port_keyboard *info = &machine->keyboards[number].info;
+	const uint16_t described = lurk_keyboards_recognise(keyboards, &info->identity);
+	struct lurk_chord chord;
+	size_t n;
+
+	*out = '\0';
+	if (!lurk_chord_offer(keyboards, info, &chord))
+		return out;
+	n = (size_t)snprintf(out, TELL_KEYBOARD, "`lurk keyboards --keyboard %.60s --off-chord",
+			     described ? keyboards->keyboards[described - 1].name.bytes : "NAME");
+	for (unsigned i = 0; i < chord.count; i++)
+		n += (size_t)snprintf(out + n, TELL_KEYBOARD - n, " %s",
+				      lurk_key_name(chord.keys[i]));
+	snprintf(out + n, TELL_KEYBOARD - n, "`");
+	return out;
+}
+
+const char *tell_no_chord(const struct lurk_machine *machine,
+			  const struct lurk_keyboards_file *keyboards, uint16_t number,
+			  char out[TELL_NO_CHORD])
+{
+	const struct lurk_port_keyboard *info = &machine->keyboards[number].info;
+	char offer[TELL_KEYBOARD], keys[LURK_WORDS];
+	struct lurk_chord chord;
+	const lurk_key lacks = lurk_chord_lacks(keyboards, info, &chord);
+
+	*out = '\0';
+	if (!lacks)
+		return out;
+	tell_chord_offer(machine, keyboards, number, offer);
+	snprintf(
+		out, TELL_NO_CHORD,
+		"%.60s cannot send %s, which switch all rules off: %s. Another keyboard can%s%s%s.",
+		tell_keyboard(machine, keyboards, number), tell_chord(&chord, keys),
+		lurk_declares(info, lacks) ? "one of them is broken"
+					   : "it does not have all of them",
+		*offer ? ", or " : "", offer, *offer ? " chooses others" : "");
+	return out;
+}
+
 struct json_object *tell_keyboard_json(const struct lurk_machine *machine,
 				       const struct lurk_keyboards_file *keyboards, uint16_t number)
 {
 	const struct lurk_session_keyboard *k = &machine->keyboards[number];
 	const uint16_t described = lurk_keyboards_recognise(keyboards, &k->info.identity);
 	struct json_object *object = json_object_new_object();
-	char words[TELL_KEYBOARD];
+	char words[TELL_KEYBOARD], no_chord[TELL_NO_CHORD];
 
 	tell_put_text(object, "keyboard", tell_keyboard(machine, keyboards, number));
 	tell_put_flag(object, "known", described != 0);
@@ -71,6 +116,7 @@ struct json_object *tell_keyboard_json(const struct lurk_machine *machine,
 	tell_put_text(object, "identity", tell_recognised(&k->info.identity, words));
 	tell_put_number(object, "rules", lurk_rules_on(machine, k->described));
 	tell_put_text(object, "way", tell_way(k));
+	tell_put_flag(object, "off_chord", !*tell_no_chord(machine, keyboards, number, no_chord));
 	tell_put_text(object, "odd",
 		      described ? tell_quirks(&keyboards->keyboards[described - 1], words) : "");
 	return object;

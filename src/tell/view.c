@@ -9,6 +9,7 @@
 #include "lurk/text/memory.h"
 #include "lurk/work/apply.h"
 #include "lurk/work/differences.h"
+#include "lurk/work/effects.h"
 #include "tell/json.h"
 #include "tell/words.h"
 
@@ -292,14 +293,27 @@ static void write_back(struct tell_view *v)
 		return;
 	lurk_image_chord(&side->image, side->job.keyboard, &chord);
 	tell_chord(&chord, keys);
+	/* None that this one cannot send. */
+	for (unsigned i = 0; i < chord.count; i++) {
+		if (v->info &&
+		    (!lurk_declares(v->info, chord.keys[i]) ||
+		     lurk_out_of_order(&v->ws->keyboards, side->job.keyboard, chord.keys[i])))
+			*keys = '\0';
+	}
 	if (!v->wanted->card) {
-		add_line(&v->back,
-			 lurk_print("All rules off: hold %s for 2 s, or `lurk off`.", keys));
+		add_line(&v->back, *keys ? lurk_print("All rules off: hold %s for 2 s, or `lurk "
+						      "off`.",
+						      keys)
+					 : lurk_print("All rules off: `lurk off`; no chord of this "
+						      "keyboard does that."));
 		return;
 	}
-	add_line(&v->back, lurk_print("All rules off, and on again: hold"));
-	add_line(&v->back, lurk_print("%s for two seconds,", keys));
-	add_line(&v->back, lurk_print("or type `lurk off`, `lurk on`."));
+	add_line(&v->back, lurk_print("All rules off, and on again: %s",
+				      *keys ? "hold" : "`lurk off`, `lurk on`."));
+	add_line(&v->back, *keys ? lurk_print("%s for two seconds,", keys)
+				 : lurk_print("This keyboard has no chord for it: see"));
+	add_line(&v->back, *keys ? lurk_print("or type `lurk off`, `lurk on`.")
+				 : lurk_print("`lurk keyboards`."));
 	add_line(&v->back, lurk_print("The last change: `lurk undo`. A key: `lurk restore KEY`."));
 	add_line(&v->back, lurk_print("At boot: the word lurk.off on the kernel's command line."));
 	add_line(&v->back, lurk_print("More: `lurk help back`."));

@@ -8,6 +8,9 @@
 
 #include "lurk/text/memory.h"
 #include "text/hex.h"
+#include "work/rights.h"
+
+enum { NOT_ALLOWED = -32001 }; /* docs/control.md */
 
 enum { PATIENCE_S = 10 };
 
@@ -88,6 +91,7 @@ struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
 				   struct json_object *params, struct lurk_outcome *outcome)
 {
 	struct json_object *request = json_object_new_object(), *answer, *result = NULL, *error;
+	char remedy[LURK_REMEDY];
 
 	json_object_object_add(request, "jsonrpc", json_object_new_string("2.0"));
 	json_object_object_add(request, "id", json_object_new_int64(++link->calls));
@@ -108,8 +112,11 @@ struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
 	if (json_object_object_get_ex(answer, "error", &error)) {
 		struct json_object *data = NULL;
 
-		lurk_say(&outcome->why, "the service refuses: %s",
-			 lurk_link_text(error, "message"));
+		lurk_say(&outcome->why, "the service refuses: %s%s",
+			 lurk_link_text(error, "message"),
+			 lurk_link_number(error, "code") == NOT_ALLOWED
+				 ? lurk_rights_remedy(method, remedy)
+				 : "");
 		if (json_object_object_get_ex(error, "data", &data)) {
 			outcome->error = (enum lurk_error)lurk_link_number(data, "error");
 			outcome->report.keyboard = (uint16_t)lurk_link_number(data, "keyboard");

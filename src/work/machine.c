@@ -68,6 +68,9 @@ static bool kernel_says_off(void)
 	       (found[8] == ' ' || found[8] == '\n' || !found[8]);
 }
 
+/* systemd's mark that it is to start with the system, which `lurk install` makes. */
+#define ENABLED "/etc/systemd/system/multi-user.target.wants/lurkd.service"
+
 static bool say_no_service(struct lurk_message *message, int error)
 {
 	if (error == EACCES)
@@ -79,9 +82,11 @@ static bool say_no_service(struct lurk_message *message, int error)
 				"that word to have the rules back");
 	if (access("/run/systemd/system", F_OK) == 0)
 		return lurk_say(message,
-				"the service does not run, so no rule is in force: `sudo lurk "
-				"install` sets it up, `systemctl status lurkd` says what happened "
-				"to it (--desk FOLDER works on a simulated desk)");
+				"the service does not run, so no rule is in force: `sudo %s, "
+				"`systemctl status lurkd` says what happened to it (--desk FOLDER "
+				"works on a simulated desk)",
+				access(ENABLED, F_OK) ? "lurk install` sets it up"
+						      : "systemctl start lurkd` starts it");
 	return lurk_say(message, "the service does not run, so no rule is in force: start lurkd as "
 				 "root (--desk FOLDER works on a simulated desk)");
 }

@@ -356,6 +356,29 @@ def equal_keyboards(desk):
     desk.want("keyboards --name gulp --play -", 2, stdin="press F1 on right", err="is called gull already")
 
 
+CHORD = "hold {} on {}\n" + "hold {}\n" * 2 + "wait 3s\nrelease {}\n"
+
+
+def a_chord_that_can_be_sent(desk):
+    """A keyboard that lacks a key of the off chord: said when that is known, another is offered, and none is shown that it has not."""
+    cannot = "{} cannot send ShiftLeft, ShiftRight and Escape, which switch all rules off: {}. Another keyboard can, or `lurk keyboards --keyboard {} --off-chord {}` chooses others.\n"
+    pad = cannot.format("curlew", "it does not have all of them", "curlew", "NumLock NumpadEnter")
+    broken = cannot.format("heron", "one of them is broken", "heron", "ControlLeft ControlRight")
+    desk.want("keyboards", out=[pad])
+    assert broken in desk.want("keyboards -k heron --broken Escape") and pad not in desk.want("keyboards -k heron --broken F9")
+    desk.want("map F8 F9 -k heron")
+    desk.want("check", out=["[no-off-chord]", "`lurk keyboards --keyboard heron --off-chord ControlLeft ControlRight` takes others."])
+    desk.want("picture -k heron", out=["All rules off: `lurk off`; no chord of this keyboard does that."])
+    for keys, on, status, said in [("ShiftLeft ShiftRight Escape", "wagtail", 0, "It works on wagtail."), ("ShiftLeft ShiftRight Tab", "heron", 1, broken),
+                                   ("ShiftLeft ShiftRight Tab", "wagtail", 1, "Only 2 of ShiftLeft"), ("Tab KeyA KeyB", "wagtail", 1, "It was not pressed.")]:
+        one, two, three = keys.split()
+        desk.want("keyboards --off-chord", status, stdin=CHORD.format(one, on, two, three, three), out=[said])
+    desk.want("keyboards -k curlew --off-chord NumLock NumpadEnter")
+    assert pad not in desk.want("keyboards")
+    desk.want("keyboards --off-chord", stdin="hold NumLock on curlew\nhold NumpadEnter\nwait 3s\nrelease NumLock\n",
+              out=["On curlew it is NumLock and NumpadEnter.", "It works on curlew."])
+
+
 # A script, what the computer got, and the text that arrived (layout gb). First the rules of RULES.
 PLAYS = [
     ("press KeyA on wagtail", "KeyA down, KeyA up", "a"),
@@ -1051,7 +1074,7 @@ def faults(desk):
 
 
 def main():
-    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards,
+    tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, profiles, completion, recipes]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these

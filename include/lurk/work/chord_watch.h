@@ -1,4 +1,5 @@
-/* Whether the off chord arrives: some keyboards cannot send all of its keys together. */
+/* The off chord of a keyboard: whether it has the keys, which others would do, and whether it
+ * arrives, since some cannot send all of its keys together. */
 #ifndef LURK_INCLUDE_WORK_CHORD_WATCH_H
 #define LURK_INCLUDE_WORK_CHORD_WATCH_H
 
@@ -10,6 +11,17 @@
 LURK_BEGIN_C
 
 enum { LURK_CHORD_KEYBOARDS = 64 };
+
+/* The chord of a keyboard of keyboards.yaml; 0 for one that is not there. */
+void lurk_chord_of(const struct lurk_keyboards_file *keyboards, uint16_t described,
+		   struct lurk_chord *chord);
+/* The first of its keys that a keyboard here does not have, or has broken; LURK_KEY_NONE where it
+ * can send them all. */
+lurk_key lurk_chord_lacks(const struct lurk_keyboards_file *keyboards,
+			  const struct lurk_port_keyboard *keyboard, struct lurk_chord *chord);
+/* Keys that such a keyboard could have for one instead; false where it has not even two. */
+bool lurk_chord_offer(const struct lurk_keyboards_file *keyboards,
+		      const struct lurk_port_keyboard *keyboard, struct lurk_chord *chord);
 
 struct lurk_chord_watch {
 	const struct lurk_workspace *ws;
