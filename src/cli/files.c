@@ -39,6 +39,7 @@ static bool prepare(struct cli *cli)
 	cli->ws.desk = cli->desk;
 	cli->ws.ask = ask_keyboard;
 	cli->ws.caution = say_caution;
+	cli->ws.judged = cli->judges;
 	cli->ws.data = cli;
 	if (!cli->desk)
 		return true;

@@ -663,10 +663,24 @@ static void judge_acting(struct check *c)
 	}
 }
 
+/* Pairs of rules that are remembered, so that each is told once. */
+enum { CONFLICTS = 32 };
+
+static bool told_before(uint32_t told[CONFLICTS][2], unsigned count, const uint32_t rules[2])
+{
+	for (unsigned i = 0; i < count && i < CONFLICTS; i++) {
+		if (told[i][0] == rules[0] && told[i][1] == rules[1])
+			return true;
+	}
+	return false;
+}
+
 /* Rules that contradict each other; true where there are any. Marks those that act. */
 static enum lurk_error compile_all(struct check *c, bool *conflicts)
 {
 	struct lurk_finding last = {.rule = LURK_NO_RULE, .other = LURK_NO_RULE};
+	uint32_t told[CONFLICTS][2];
+	unsigned count = 0;
 
 	memset(c->work->acts, 0, sizeof c->work->acts);
 	for (uint16_t d = 0; d <= c->job->after->keyboard_count; d++) {
@@ -683,8 +697,9 @@ static enum lurk_error compile_all(struct check *c, bool *conflicts)
 			if (error != LURK_ERR_CONFLICT)
 				return error;
 			*conflicts = true;
-			if (last.rule == report.rules[0] && last.other == report.rules[1])
+			if (told_before(told, count, report.rules))
 				continue;
+			memcpy(told[count++ % CONFLICTS], report.rules, sizeof *told);
 			lurk_image_rule(c->job->after, report.rules[1], &rule);
 			last.rule = report.rules[0];
 			last.other = report.rules[1];

@@ -18,6 +18,7 @@ const char *tell_finding_code(const struct lurk_finding *finding)
 	       : code == LURK_CHECK_NO_PROFILE       ? "no-such-profile"
 	       : code == LURK_CHECK_NO_WAY_BACK      ? "no-way-back"
 	       : code == LURK_CHECK_UNKNOWN_KEYBOARD ? "unknown-keyboard"
+	       : code == LURK_CHECK_NO_SUCH_LAYOUT   ? "no-such-layout"
 						     : lurk_check_name(code);
 }
 
@@ -28,9 +29,15 @@ static const char *keyboard_name(const struct lurk_findings *all, const struct l
 					     : "that keyboard";
 }
 
-static unsigned line_of(const struct lurk_findings *all, uint32_t rule)
+/* A rule's line: of the profile, or with the name of the one that has it. */
+static const char *line_of(const struct lurk_findings *all, uint32_t number, char out[64])
 {
-	return rule < all->profile->count ? all->profile->rules[rule].line : 0;
+	const struct lurk_profile_file *file = all->profile;
+	const struct lurk_rule *rule = lurk_findings_rule(all, number, &file);
+
+	snprintf(out, 64, "line %u%s%s", rule ? rule->line : 0, file != all->profile ? " of " : "",
+		 file != all->profile ? file->word : "");
+	return out;
 }
 
 static const char *chord_words(const struct lurk_finding *f, char out[LURK_WORDS])
@@ -70,13 +77,16 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		  char out[TELL_FINDING])
 {
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
-	char one[LURK_WORDS], two[LURK_WORDS], sign[5];
+	char one[LURK_WORDS], two[LURK_WORDS], sign[5], line[64];
+	const struct lurk_rule *rule;
 
 	switch (f->code) {
 	case LURK_CHECK_SAME_PRESS:
-		snprintf(out, TELL_FINDING, "Lines %u and %u are for the same press: %s.",
-			 line_of(all, f->rule), line_of(all, f->other),
-			 lurk_words_for_press(&all->profile->rules[f->other].press, one));
+		rule = lurk_findings_rule(all, f->rule, NULL);
+		snprintf(
+			out, TELL_FINDING, "Lines %u and %s are for the same press: %s.",
+			rule ? rule->line : 0, line_of(all, f->other, line) + strlen("line "),
+			lurk_words_for_press(&lurk_findings_rule(all, f->other, NULL)->press, one));
 		break;
 	case LURK_CHECK_TAP_MODIFIER:
 		snprintf(out, TELL_FINDING,
@@ -106,8 +116,10 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 			 lurk_key_name(lurk_key_other_side(f->by)));
 		break;
 	case LURK_CHECK_NEVER_ACTS:
-		snprintf(out, TELL_FINDING, "This rule never acts: line %u always wins.",
-			 line_of(all, f->other));
+		snprintf(out, TELL_FINDING, "This rule never acts%s%s%s.",
+			 f->other == LURK_NO_RULE ? "" : ": ",
+			 f->other == LURK_NO_RULE ? "" : line_of(all, f->other, line),
+			 f->other == LURK_NO_RULE ? "" : " always wins");
 		break;
 	case LURK_CHECK_NO_SUCH_KEY:
 		snprintf(out, TELL_FINDING, "%s has no key %s.", keyboard_name(all, f), key);
@@ -148,6 +160,9 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		snprintf(out, TELL_FINDING, "No keyboard is called %s.",
 			 lurk_node_get(all->profile->nodes[f->rule], "keyboard")->text);
 		break;
+	case LURK_CHECK_NO_SUCH_LAYOUT:
+		snprintf(out, TELL_FINDING, "There is no layout `%s`.", all->ws->layout.name);
+		break;
 	case LURK_CHECK_CANNOT_TYPE:
 		snprintf(out, TELL_FINDING,
 			 "The layout %s has no key for a character of this text: %s (U+%04X).",
@@ -171,13 +186,16 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_finding *f,
 			 char out[TELL_FINDING])
 {
-	const struct lurk_rule *rule =
-		f->rule < all->profile->count ? &all->profile->rules[f->rule] : NULL;
+	const struct lurk_rule *rule = lurk_findings_rule(all, f->rule, NULL);
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
 	char press[LURK_WORDS], with[64], offer[TELL_KEYBOARD];
 
 	*out = '\0';
 	switch (f->code) {
+	case LURK_CHECK_NO_SUCH_LAYOUT:
+		snprintf(out, TELL_FINDING,
+			 "Write one such as us, gb or de:nodeadkeys, or take `layout:` out.");
+		break;
 	case LURK_CHECK_CANNOT_TYPE:
 		if (*lurk_layouts_with(f->other, with))
 			snprintf(out, TELL_FINDING, "These have: %s.", with);
@@ -196,7 +214,9 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 			 "does in any case.");
 		break;
 	case LURK_CHECK_SAME_PRESS:
-		snprintf(out, TELL_FINDING, "Remove one, or switch it off: `lurk off %s`.",
+		snprintf(out, TELL_FINDING,
+			 "Remove one, or write `off: true` in it; `lurk map %s RESULT` puts one in "
+			 "their place.",
 			 rule ? lurk_words_target(&rule->press.on, press) : "KEY");
 		break;
 	case LURK_CHECK_LOST:
@@ -258,7 +278,10 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 
 unsigned tell_finding_line(const struct lurk_findings *all, const struct lurk_finding *finding)
 {
-	return line_of(all, finding->rule);
+	const struct lurk_profile_file *file = NULL;
+	const struct lurk_rule *rule = lurk_findings_rule(all, finding->rule, &file);
+
+	return file == all->profile ? rule->line : 0;
 }
 
 const char *tell_severity(enum lurk_severity severity)

@@ -71,7 +71,13 @@ static bool has_profile(const struct lurk_workspace *ws, struct lurk_text word)
 static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 {
 	const struct lurk_characters *characters = lurk_workspace_characters(ws);
+	const struct lurk_finding no_layout = {.code = LURK_CHECK_NO_SUCH_LAYOUT,
+					       .severity = LURK_ERROR,
+					       .rule = LURK_NO_RULE,
+					       .other = LURK_NO_RULE};
 
+	if (ws->layout.said && !lurk_layout_chosen(&ws->layout))
+		add(f, &no_layout);
 	for (uint32_t i = 0; i < ws->profile.count; i++) {
 		const struct lurk_rule *rule = &ws->profile.rules[i];
 		struct lurk_finding finding = {
@@ -205,6 +211,27 @@ void lurk_findings_free(struct lurk_findings *findings)
 	lurk_release(findings->all);
 	findings->all = NULL;
 	findings->count = 0;
+}
+
+const struct lurk_rule *lurk_findings_rule(const struct lurk_findings *findings, uint32_t number,
+					   const struct lurk_profile_file **file)
+{
+	const struct lurk_profile_set set = lurk_workspace_set(findings->ws);
+	const struct lurk_profile_file *of = findings->profile;
+
+	/* As lurk_profile_order() has them in an image. */
+	for (unsigned i = 0; of && i <= LURK_PROFILES_MAX && number >= of->count; i++) {
+		number -= of->count;
+		of = *of->based_on
+			     ? lurk_profile_find(
+				       &set, (struct lurk_text){of->based_on, strlen(of->based_on)})
+			     : NULL;
+	}
+	if (!of || number >= of->count)
+		return NULL;
+	if (file)
+		*file = of;
+	return &of->rules[number];
 }
 
 bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_finding *wanted)

@@ -159,6 +159,7 @@ void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, si
 {
 	*choice->options = '\0';
 	lurk_layout_said(bytes, length, choice->name, sizeof choice->name);
+	choice->said = *choice->name;
 	if (!*choice->name && desk)
 		snprintf(choice->name, sizeof choice->name, "%s", desk);
 	else if (!*choice->name)

@@ -80,7 +80,7 @@ static void choose_layout(struct lurk_workspace *ws, const char *bytes, size_t l
 {
 	const char *of_desk = ws->desk_layout ? ws->desk_layout : "";
 
-	ws->layout.caution = ws->caution;
+	ws->layout.caution = ws->judged ? NULL : ws->caution;
 	ws->layout.data = ws->data;
 	lurk_layout_choose(&ws->layout, bytes, length, ws->desk ? of_desk : NULL);
 }

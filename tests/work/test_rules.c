@@ -418,6 +418,15 @@ static void rules_are_judged(void **state)
 	} rows[] = {
 		{"- {press: CapsLock, gives: Enter}\n- {press: CapsLock, gives: Tab}\n",
 		 "same-press error 3", true},
+		/* Each pair once, whatever keyboards are described. */
+		{"- {press: F9, gives: F8, keyboard: heron}\n- {press: F9, gives: F7, keyboard: "
+		 "heron}\n- {press: F8, gives: F7}\n- {press: F8, gives: F6}\n",
+		 "same-press error 5; same-press error 3", true},
+		/* In the one that it is based on: no line of its own. */
+		{"lurk: 1\nbased-on: twice\nrules:\n- {press: Pause, gives: Insert}\n",
+		 "same-press error 0", true},
+		{"lurk: 1\nlayout: xyzzyx\nrules:\n- {press: Pause, gives: Pause}\n",
+		 "no-change warning 4; no-such-layout error 0", true},
 		{"- {press: any Enter, gives: nothing}\n", "locked-out lock-out 3", true},
 		{"- {press: Delete, gives: nothing}\n- {press: ScrollLock, gives: Delete}\n",
 		 "moved note 4; lost warning 4", false},
@@ -444,9 +453,12 @@ static void rules_are_judged(void **state)
 	(void)state;
 	open_desk();
 	put_rules("profiles/game.yaml", "- {press: F8, gives: F7}\n");
+	put_rules("profiles/twice.yaml", "- {press: F8, gives: F7, off: true}\n"
+					 "- {press: F9, gives: F7}\n- {press: F9, gives: F8}\n");
 	for (size_t i = 0; i < COUNT(rows); i++) {
 		struct lurk_findings findings;
 		struct lurk_message why;
+		char words[TELL_FINDING];
 
 		put_rules("profile.yaml", rows[i].rules);
 		memset(&ws, 0, sizeof ws);
@@ -459,6 +471,11 @@ static void rules_are_judged(void **state)
 		if (strcmp(found(&findings), rows[i].found))
 			fail_msg("%s: %s", rows[i].rules, found(&findings));
 		assert_int_equal(lurk_findings_refuse(&findings), rows[i].refused);
+		for (unsigned f = 0; f < findings.count; f++) {
+			tell_finding(&findings, &findings.all[f], words);
+			assert_true(*words && !strstr(words, "line 0") &&
+				    !strstr(words, "Lines 0"));
+		}
 		lurk_findings_free(&findings);
 		lurk_workspace_free(&ws);
 	}

@@ -18,7 +18,8 @@ enum {
 	LURK_CHECK_NO_LAYOUT,
 	LURK_CHECK_NO_PROFILE,
 	LURK_CHECK_NO_WAY_BACK,
-	LURK_CHECK_UNKNOWN_KEYBOARD
+	LURK_CHECK_UNKNOWN_KEYBOARD,
+	LURK_CHECK_NO_SUCH_LAYOUT /* that the profile names */
 };
 
 struct lurk_findings {
@@ -46,6 +47,10 @@ void lurk_findings_were_meant(struct lurk_findings *findings, const struct lurk_
 void lurk_findings_free(struct lurk_findings *findings);
 /* Whether rules with such findings are refused. */
 bool lurk_findings_refuse(const struct lurk_findings *findings);
+/* The rule of that number in a finding, which is the profile's or one's that it is based on:
+ * `file`, unless NULL. NULL for LURK_NO_RULE. */
+const struct lurk_rule *lurk_findings_rule(const struct lurk_findings *findings, uint32_t number,
+					   const struct lurk_profile_file **file);
 bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_finding *wanted);
 
 /* Adds where a keyboard's keys come from: see lurk_sources(). */
