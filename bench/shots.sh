@@ -19,17 +19,17 @@ for _ in $(seq 50); do xdpyinfo >/dev/null 2>&1 && break; sleep 0.1; done
 
 {
 	lurk keyboards
-	lurk keyboards --keyboard heron --broken Delete
+	lurk keyboards --keyboard heron --broken End
 	lurk keyboards --keyboard heron --press-only F13
 	lurk map hid:07:a5 LaunchMail --keyboard curlew --note 'the feather key: mail the sightings'
-	lurk move Delete ScrollLock --keyboard heron --note 'stuck since the rain'
-	lurk map CapsLock Enter --note 'the other hand holds the telescope'
+	lurk move End Pause --keyboard heron --note 'stuck since the rain'
+	lurk map NumLock Tab --note 'the next field of the log'
 	lurk apply
-	lurk swap Alt Meta --keyboard wagtail
-	lurk map AudioVolumeMute Space --keyboard curlew --note recorder
+	lurk swap Control Alt --keyboard dipper
+	lurk map AudioVolumeMute MediaRecord --keyboard curlew --note 'a bird calls'
 } >/dev/null 2>&1
 cat >presses <<'END'
-press CapsLock on wagtail
+press NumLock on wagtail
 press NumpadEnter on wagtail
 press Feather on curlew
 press KnobClick on curlew
@@ -38,25 +38,25 @@ press Perch on heron
 press Tern on wagtail
 END
 cat >evening.desk <<'END'
-hold CapsLock on wagtail
-press Enter on wagtail
-release CapsLock
-press ScrollLock on heron
+hold NumLock on wagtail
+press Tab on wagtail
+release NumLock
+press Pause on heron
 press Feather on curlew
-press AltLeft on wagtail
+press AltLeft on dipper
 unplug wagtail
 plug wagtail in usb-7
-press CapsLock on wagtail
+press NumLock on wagtail
 END
 
 cat >cleaning.yaml <<'END'
 lurk: 1
 rules:
   - {press: any Enter, gives: nothing}
-  - {press: CapsLock, gives: nothing}
-  - {press: Delete, gives: nothing}
-  - {press: ScrollLock, gives: Delete}
-  - {swap: [AltLeft, MetaLeft], keyboard: wagtail}
+  - {press: NumLock, gives: nothing}
+  - {press: End, gives: nothing}
+  - {press: Pause, gives: End}
+  - {swap: [ControlLeft, AltLeft], keyboard: dipper}
   - {press: F20, gives: F21, keyboard: wagtail}
 END
 
@@ -90,29 +90,29 @@ echo 'press Fn on wagtail' >fn
 echo 'wait 61s' >minute
 shot identify 'lurk identify --play presses' 'lurk identify --compare --play two' 'lurk identify --missing --play fn' \
 	'lurk identify --hands-off --play minute' 'lurk identify --play presses --json | head -n 2'
-shot resolve 'lurk resolve CapsLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58' 'lurk resolve --list brightness' 'lurk resolve search'
+shot resolve 'lurk resolve NumLock "kp enter" hid:07:a5 Meta' 'lurk resolve 58' 'lurk resolve --list brightness' 'lurk resolve search'
 shot show 'lurk show' 'lurk apply' 'lurk status'
 shot check 'cat cleaning.yaml' 'lurk check cleaning.yaml' 'lurk reach Control+Alt+Delete --profile cleaning.yaml'
 shot play 'lurk play evening.desk'
 {
 	cp hide/profile.yaml kept.yaml
-	lurk map Shift+3 --text '#' --keyboard wagtail
+	lurk map Shift+6 --text '°' --keyboard wagtail
 	lurk map F9 --text 'seen 3 teal' --keyboard wagtail
-	lurk map Pause Meta+C --keyboard wagtail
-	lurk profile new game --based-on base
-	lurk swap W ArrowUp --profile game
-	lurk map F12 --use previous --profile game
-	lurk map F12 --profile game
+	lurk map Insert Control+Shift+L --keyboard wagtail
+	lurk profile new night --based-on base
+	lurk map F6 --text 'barn owl' --profile night
+	lurk map F12 --use previous --profile night
+	lurk map F12 --use night
 	lurk apply
 } >/dev/null 2>&1
 cat >words.desk <<'END'
 hold ShiftLeft on wagtail
-press Digit3
+press Digit6
 release ShiftLeft
 press F9
-press Pause
+press Insert
 press F12
-press KeyW
+press F6
 END
 shot words 'lurk status --rules' 'lurk profile list' 'lurk play words.desk'
 rm -r hide/profiles
@@ -128,8 +128,8 @@ keep() { # NAME FILES...: one under the other, at most 1400 wide
 	echo "docs/screenshots/$name.png"
 }
 {
-	lurk map Shift+3 --text '#'
-	lurk map Pause Meta+C
+	lurk map Shift+6 --text '°'
+	lurk map Insert Control+Shift+L
 	lurk map F9 --text 'seen 3 teal'
 	lurk apply
 	lurk picture --keyboard heron -o heron.png
@@ -196,14 +196,14 @@ live() {
 	echo "docs/screenshots/$name.png"
 }
 
-live live 0.5 'lurk identify' 'press CapsLock on wagtail' 'press NumpadEnter on wagtail' 'press Feather on curlew' \
-	'press KnobClick on curlew' 'press Tern on wagtail' 'press AltLeft on wagtail' 'hold CapsLock on wagtail'
-echo 'release CapsLock on wagtail' >&7
-live picture-live 0.5 'lurk identify --picture' 'hold CapsLock on wagtail'
-echo 'release CapsLock on wagtail' >&7
+live live 0.5 'lurk identify' 'press NumLock on wagtail' 'press NumpadEnter on wagtail' 'press Feather on curlew' \
+	'press KnobClick on curlew' 'press Tern on wagtail' 'press AltLeft on dipper' 'hold NumLock on wagtail'
+echo 'release NumLock on wagtail' >&7
+live picture-live 0.5 'lurk identify --picture' 'hold NumLock on wagtail'
+echo 'release NumLock on wagtail' >&7
 cp "$work/hide/profile.yaml" profile.yaml
 cp "$work/hide/keyboards.yaml" keyboards.yaml
-live try 5 'lurk try --for 12s --profile profile.yaml' 'press CapsLock on wagtail' 'press AltLeft on wagtail' 'press Feather on curlew'
-shot service 'lurk keyboards' 'lurk status' 'lurk off' 'lurk on' 'lurk map CapsLock KeyX --apply' 'lurk undo'
+live try 5 'lurk try --for 12s --profile profile.yaml' 'press NumLock on wagtail' 'press AltLeft on dipper' 'press Feather on curlew'
+shot service 'lurk keyboards' 'lurk status' 'lurk off' 'lurk on' 'lurk map ScrollLock F20 --apply' 'lurk undo'
 exec 7>&-
 wait $service || true

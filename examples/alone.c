@@ -1,7 +1,7 @@
 /* Gives a key of this machine another job by itself, for as long as it runs: no service, no files.
  *
- * $ sudo ./alone CapsLock Enter
- * CapsLock gives Enter until Ctrl+C.
+ * $ sudo ./alone NumLock Tab
+ * NumLock gives Tab until Ctrl+C.
  */
 #include <lurk/linux/linux.h>
 #include <lurk/name.h>

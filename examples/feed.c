@@ -3,14 +3,14 @@
  * microcontroller.
  *
  * $ ./feed
- * CapsLock down: Enter down
- * Enter down:
- * CapsLock up:
- * Enter up: Enter up
+ * NumLock down: Tab down
+ * Tab down:
+ * NumLock up:
+ * Tab up: Tab up
  * ShiftLeft down: ShiftLeft down
- * Digit3 down: KEY_UNKNOWN down, KEY_UNKNOWN up, ShiftLeft up, Backslash down
- * Digit3 up: Backslash up, ShiftLeft down
- * ShiftLeft up: KEY_UNKNOWN down, KEY_UNKNOWN up, ShiftLeft up
+ * Digit6 down: AltRight down, Digit0 down
+ * Digit6 up: Digit0 up, AltRight up
+ * ShiftLeft up: ShiftLeft up
  */
 #include <stdio.h>
 #include <string.h>
@@ -24,19 +24,19 @@ static _Alignas(16) uint8_t memory[4096];
 static struct lurk_engine engine;
 static struct lurk_engine_keyboard keyboard;
 
-/* CapsLock gives Enter; Shift+3 gives the sign on the key left of Enter, held as long as it is. */
+/* NumLock gives Tab; Shift+6 gives the degree sign of a British layout, held as long as it is. */
 static void make_rules(void)
 {
 	rules[0].press.on.kind = LURK_TARGET_KEY;
-	rules[0].press.on.key = LURK_KEY_CAPSLOCK;
+	rules[0].press.on.key = LURK_KEY_NUMLOCK;
 	rules[0].gives.kind = LURK_GIVES_KEY;
-	rules[0].gives.key = LURK_KEY_ENTER;
+	rules[0].gives.key = LURK_KEY_TAB;
 	rules[1].press.on.kind = LURK_TARGET_KEY;
-	rules[1].press.on.key = LURK_KEY_3;
+	rules[1].press.on.key = LURK_KEY_6;
 	rules[1].press.modifiers = LURK_MOD_SHIFT;
 	rules[1].gives.kind = LURK_GIVES_TEXT;
-	rules[1].gives.text = (struct lurk_text){"#", 1};
-	lurk_step_write(&(struct lurk_step){LURK_KEY_BACKSLASH, 0}, step);
+	rules[1].gives.text = (struct lurk_text){"°", sizeof "°" - 1};
+	lurk_step_write(&(struct lurk_step){LURK_KEY_0, LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT}, step);
 	rules[1].gives.steps = (struct lurk_text){(const char *)step, sizeof step};
 }
 
@@ -85,13 +85,13 @@ int main(void)
 		return 1;
 	lurk_engine_init(&engine, &keyboard, 1);
 	lurk_engine_use(&engine, 0, keymap);
-	feed(LURK_KEY_CAPSLOCK, LURK_DOWN);
-	feed(LURK_KEY_ENTER, LURK_DOWN);
-	feed(LURK_KEY_CAPSLOCK, LURK_UP);
-	feed(LURK_KEY_ENTER, LURK_UP);
+	feed(LURK_KEY_NUMLOCK, LURK_DOWN);
+	feed(LURK_KEY_TAB, LURK_DOWN);
+	feed(LURK_KEY_NUMLOCK, LURK_UP);
+	feed(LURK_KEY_TAB, LURK_UP);
 	feed(LURK_KEY_LEFTSHIFT, LURK_DOWN);
-	feed(LURK_KEY_3, LURK_DOWN);
-	feed(LURK_KEY_3, LURK_UP);
+	feed(LURK_KEY_6, LURK_DOWN);
+	feed(LURK_KEY_6, LURK_UP);
 	feed(LURK_KEY_LEFTSHIFT, LURK_UP);
 	return 0;
 }

@@ -2,9 +2,9 @@
  * and keeps rules in two pages of memory. docs/porting.md explains the functions.
  *
  * $ ./port
- * plugged in; CapsLock gives Enter: done
- * CapsLock down: Enter down
- * CapsLock up: Enter up
+ * plugged in; NumLock gives Tab: done
+ * NumLock down: Tab down
+ * NumLock up: Tab up
  */
 #include <stdio.h>
 #include <string.h>
@@ -13,8 +13,8 @@
 
 enum { PAGES = 2, PAGE = 1024 };
 
-/* What the keyboard will have sent: CapsLock down, and up. */
-static const uint8_t reports[][8] = {{0, 0, 0x39}, {0}};
+/* What the keyboard will have sent: NumLock down, and up. */
+static const uint8_t reports[][8] = {{0, 0, 0x53}, {0}};
 
 struct board {
 	struct lurk_port port;
@@ -158,8 +158,8 @@ int main(void)
 	static struct board board = {.port = {&board_class}};
 	static struct lurk_session session;
 	const struct lurk_rule rule = {
-		.press = {.on = {.kind = LURK_TARGET_KEY, .key = LURK_KEY_CAPSLOCK}},
-		.gives = {.kind = LURK_GIVES_KEY, .key = LURK_KEY_ENTER},
+		.press = {.on = {.kind = LURK_TARGET_KEY, .key = LURK_KEY_NUMLOCK}},
+		.gives = {.kind = LURK_GIVES_KEY, .key = LURK_KEY_TAB},
 	};
 	const struct lurk_profile profile = {.name = {"board", 5}, .rules = &rule, .rule_count = 1};
 	const struct lurk_image_parts parts = {&profile, 1, NULL, 0};
@@ -173,7 +173,7 @@ int main(void)
 	while (lurk_session_step(&session))
 		;
 	lurk_image_write(&parts, image, sizeof image, &length);
-	printf("plugged in; CapsLock gives Enter: %s\n",
+	printf("plugged in; NumLock gives Tab: %s\n",
 	       lurk_error_text(
 		       lurk_session_apply(&session, NULL, image, length, LURK_NO_TEXT, &report)));
 	board.pressing = true;

@@ -4,10 +4,10 @@
  *
  * $ ./rules
  * Wagtail desk keyboard is here, 0 rules act on it.
- * CapsLock now gives Enter.
- * lost: CapsLock, line 6.
+ * NumLock now gives Tab.
+ * lost: NumLock, line 6.
  * Tried: 1 rule is in force, nothing is stored.
- * Applied as version 1: added CapsLock gives Enter.
+ * Applied as version 1: added NumLock gives Tab.
  * Taken back: 1 rule.
  */
 #include <inttypes.h>
@@ -44,7 +44,7 @@ int main(void)
 	static struct lurk_computer computer;
 	static struct lurk_workspace ws;
 	struct lurk_edits edits = {.ws = &ws};
-	const struct lurk_result enter = {.kind = LURK_GIVES_KEY, .key = LURK_KEY_ENTER};
+	const struct lurk_result tab = {.kind = LURK_GIVES_KEY, .key = LURK_KEY_TAB};
 	struct lurk_machine *machine;
 	struct lurk_findings findings;
 	struct lurk_outcome outcome;
@@ -69,7 +69,7 @@ int main(void)
 	if (!lurk_workspace_read(&ws, &why))
 		fail(why.text);
 	edits.machine = machine;
-	if (lurk_edits_map(&edits, "CapsLock", &enter) != LURK_DONE)
+	if (lurk_edits_map(&edits, "NumLock", &tab) != LURK_DONE)
 		fail(edits.why.text);
 	printf("%s.\n", edits.summary);
 	if (!lurk_workspace_save(&ws, edits.summary, &why))

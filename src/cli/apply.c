@@ -92,7 +92,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		"Put the profile into force now, and store it so that it will be after a reboot. "
 		"The other profiles are stored with it, to switch to. With --profile NAME that one "
 		"is in force, also after a reboot, until another is applied."
-		"\vExamples:\n  lurk apply\n  lurk apply --profile game\n"
+		"\vExamples:\n  lurk apply\n  lurk apply --profile night\n"
 		"  lurk apply --profile /media/stick/profile.yaml"};
 	struct apply apply = {0};
 	struct lurk_outcome outcome;

@@ -4,8 +4,8 @@
 static const char doc[] =
 	"Make a key do nothing."
 	"\vExamples:\n"
-	"  lurk disable CapsLock\n"
-	"  lurk disable Delete --keyboard heron --broken --apply\n\n"
+	"  lurk disable PrintScreen\n"
+	"  lurk disable End --keyboard heron --broken --apply\n\n"
 	"A key that is stuck is silenced at once by --apply with --keyboard, even "
 	"where it is needed; `lurk move` gives its job to another.";
 

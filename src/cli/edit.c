@@ -91,6 +91,12 @@ int edit_begin(struct edit *edit)
 
 /* ---- What is said --------------------------------------------------------------------------- */
 
+/* Whether `lurk move` is what comes next: a single key was disabled. */
+static bool moves(const struct edit *edit)
+{
+	return edit->takes_away && *edit->edits.gave;
+}
+
 /* What is found now and was not before the edit. */
 static void say_findings(const struct edit *edit, const struct lurk_findings *now,
 			 struct json_object *object)
@@ -105,6 +111,8 @@ static void say_findings(const struct edit *edit, const struct lurk_findings *no
 		tell_finding(now, &now->all[i], words);
 		fputs(words, stdout);
 		tell_finding_remedy(now, &now->all[i], words);
+		if (moves(edit))
+			*words = '\0';
 		printf("%s%s\n", *words ? " " : "", words);
 	}
 }
@@ -224,7 +232,7 @@ static void say_where(const struct edit *edit)
 {
 	const char *path = edit->cli->ws.profile_path;
 
-	if (edit->takes_away)
+	if (moves(edit))
 		printf("`lurk move %s NEWKEY%s%s` gives its job to another key.\n", edit->words[0],
 		       edit->keyboard ? " --keyboard " : "", edit->keyboard ? edit->keyboard : "");
 	if (edit->apply)

@@ -410,7 +410,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 			argp_error(state,
 				   "keys go with --broken, --missing, --press-only or --off-chord");
 		if (k->quirk && (k->name || (!k->count && k->quirk != off_chord)))
-			argp_error(state, "say which keys, as in --broken Delete");
+			argp_error(state, "say which keys, as in --broken End");
 		return 0;
 	default:
 		return ARGP_ERR_UNKNOWN;
@@ -426,7 +426,7 @@ int cli_keyboards(struct cli *cli, int argc, char **argv)
 		"\vExamples:\n"
 		"  lurk keyboards\n"
 		"  lurk keyboards --name wagtail\n"
-		"  lurk keyboards --keyboard heron --broken Delete"};
+		"  lurk keyboards --keyboard heron --broken End"};
 	struct keyboards k = {.cli = cli};
 	struct lurk_naming naming = {.ws = &cli->ws};
 

@@ -41,13 +41,12 @@ static const struct cli_command commands[] = {
 
 int main(int argc, char **argv)
 {
-	struct cli cli = {.desk = getenv("LURK_DESK"), .argv = argv};
+	const char *desk = getenv("LURK_DESK");
+	struct cli cli = {.desk = desk && *desk ? desk : NULL, .argv = argv};
 	int status = -1, first;
 
 	term_guard();
 	cli_commands = commands;
-	if (cli.desk && !*cli.desk)
-		cli.desk = NULL;
 	first = cli_find_subcommand(&cli, argc, argv);
 	if (!first)
 		status = cli_overview(&cli);

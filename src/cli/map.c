@@ -4,17 +4,17 @@
 enum { OPTION_TOGGLE = 1000 };
 
 static const char map_doc[] =
-	"Give a key another job. RESULT is a key, a chord such as Meta+KeyC, `nothing` or "
+	"Give a key another job. RESULT is a key, a chord such as Control+Shift+L, `nothing` or "
 	"`itself`; --text types, --use switches to another profile, --toggle switches all rules "
 	"off "
 	"and on. KEY may be pressed with "
-	"modifiers: Shift+3, Control+AltRight+E, or 'only H' for the key without any."
+	"modifiers: Shift+6, Control+AltRight+E, or 'only H' for the key without any."
 	"\vExamples:\n"
-	"  lurk map CapsLock Enter\n"
+	"  lurk map NumLock Tab\n"
 	"  lurk map hid:07:a5 to LaunchMail --keyboard curlew\n"
-	"  lurk map Pause Meta+C\n"
+	"  lurk map Insert Control+Shift+L\n"
 	"  lurk map F1 --text 'seen 3 teal'\n"
-	"  lurk map Shift+3 --text '#'\n"
+	"  lurk map Shift+6 --text '°'\n"
 	"  lurk map F12 --use night\n"
 	"  lurk map F12 --use previous --profile night\n\n"
 	"`lurk resolve WORD` tells what a name means, `lurk identify` what a key sends.";

@@ -4,7 +4,7 @@
 static const char doc[] =
 	"Let NEWKEY take over KEY's job, and KEY do nothing: for keys that are broken."
 	"\vExample:\n"
-	"  lurk move Delete ScrollLock --keyboard heron --broken\n\n"
+	"  lurk move End Pause --keyboard heron --broken\n\n"
 	"Another NEWKEY is chosen by another `lurk move`: the one before gets its usual job back.";
 
 int cli_move(struct cli *cli, int argc, char **argv)

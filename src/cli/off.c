@@ -62,7 +62,7 @@ int cli_off(struct cli *cli, int argc, char **argv)
 		   "Switch all rules off until `lurk on`, an apply, or a restart: every key does "
 		   "its usual job. With KEY, switch the rules on that key off in the profile, "
 		   "where they stay."
-		   "\vExamples:\n  lurk off\n  lurk off CapsLock --apply");
+		   "\vExamples:\n  lurk off\n  lurk off NumLock --apply");
 }
 
 int cli_on(struct cli *cli, int argc, char **argv)
@@ -70,5 +70,5 @@ int cli_on(struct cli *cli, int argc, char **argv)
 	return run(cli, argc, argv, false,
 		   "Switch the rules on again after `lurk off`; with KEY, those on that key in the "
 		   "profile."
-		   "\vExamples:\n  lurk on\n  lurk on CapsLock --apply");
+		   "\vExamples:\n  lurk on\n  lurk on NumLock --apply");
 }

@@ -23,6 +23,12 @@ bool cli_make_desk(const char *folder, bool quiet)
 		cli_fail(CLI_COULD_NOT, "%s: cannot be read: %s", path, strerror(errno));
 		return false;
 	}
+	/* One folder is asked for, and not those that it is to stand in. */
+	if (mkdir(folder, 0777) && errno != EEXIST) {
+		cli_fail(CLI_COULD_NOT, "%s: no desk can be made there: %s", folder,
+			 strerror(errno));
+		return false;
+	}
 	if (!lurk_file_write(path, cli_demo_desk, strlen(cli_demo_desk), &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;

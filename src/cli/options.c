@@ -31,6 +31,8 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 
 	switch (key) {
 	case 'd':
+		if (!*arg)
+			argp_error(state, "--desk takes a folder, such as --desk hide");
 		cli->desk = arg;
 		return 0;
 	case 'p':

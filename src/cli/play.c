@@ -85,7 +85,7 @@ int cli_play(struct cli *cli, int argc, char **argv)
 		"  plug KEYBOARD [by radio] [in PLACE]  unplug KEYBOARD\n"
 		"  apply   keep   reboot   cut power [after N bytes]   power on\n\n"
 		"Example:\n"
-		"  echo 'press CapsLock on wagtail' | lurk --desk hide play -"};
+		"  echo 'press NumLock on wagtail' | lurk --desk hide play -"};
 	struct play play = {0};
 	struct lurk_message why;
 	FILE *script;

@@ -83,7 +83,7 @@ int cli_profile(struct cli *cli, int argc, char **argv)
 		"List the profiles, or make a new one: another set of rules that a command or a "
 		"key switches to. They stand in the folder profiles/ beside profile.yaml, which is "
 		"the one called base."
-		"\vExamples:\n  lurk profile list\n  lurk profile new game --based-on base"};
+		"\vExamples:\n  lurk profile list\n  lurk profile new night --based-on base"};
 	struct profile p = {.cli = cli};
 
 	cli_parse(cli, &words, argc, argv, &p);

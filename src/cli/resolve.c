@@ -167,7 +167,7 @@ int cli_resolve(struct cli *cli, int argc, char **argv)
 		"in any notation, or a bare number, "
 		"which is read in every way that it can be."
 		"\vExamples:\n"
-		"  lurk resolve CapsLock\n"
+		"  lurk resolve NumLock\n"
 		"  lurk resolve 'kp enter' e05b hid:07:39\n"
 		"  lurk resolve 58\n"
 		"  lurk resolve --list volume"};

@@ -20,8 +20,8 @@ static const char doc[] = "Give a key its usual job back. Where a wider rule wou
 			  "change it, a rule `gives: itself` is "
 			  "written."
 			  "\vExamples:\n"
-			  "  lurk restore CapsLock\n"
-			  "  lurk restore Alt --keyboard wagtail\n"
+			  "  lurk restore NumLock\n"
+			  "  lurk restore Alt --keyboard dipper\n"
 			  "  lurk restore --all --apply\n"
 			  "  lurk restore --factory";
 

@@ -11,7 +11,7 @@ FILE *cli_open_script(const char *path)
 	if (!file)
 		cli_fail(CLI_COULD_NOT, "%s: %s", path, strerror(errno));
 	else if (isatty(fileno(file)))
-		fputs("Type what happens on the desk, a line each, such as `press CapsLock on "
+		fputs("Type what happens on the desk, a line each, such as `press NumLock on "
 		      "wagtail`; "
 		      "Ctrl+D ends.\n",
 		      stderr);

@@ -2,10 +2,10 @@
 #include "cli/edit.h"
 
 static const char doc[] =
-	"Let two keys change places. Pairs such as Alt and Meta change on both sides."
+	"Let two keys change places. Pairs such as Control and Alt change on both sides."
 	"\vExamples:\n"
-	"  lurk swap CapsLock Escape\n"
-	"  lurk swap Alt Meta --keyboard wagtail";
+	"  lurk swap Home PageUp\n"
+	"  lurk swap Control Alt --keyboard dipper";
 
 int cli_swap(struct cli *cli, int argc, char **argv)
 {

@@ -152,9 +152,9 @@ int cli_use(struct cli *cli, int argc, char **argv)
 	static const struct cli_words words = {
 		use_options, parse_use, "NAME [-- COMMAND...]\n--previous\n--list",
 		"Switch to another of the profiles that were applied. With a command, until that "
-		"ends. A key can do the same: `lurk map F12 --use game`."
-		"\vExamples:\n  lurk use game\n  lurk use --previous\n  lurk use game -- "
-		"some-game --fullscreen"};
+		"ends. A key can do the same: `lurk map F12 --use night`."
+		"\vExamples:\n  lurk use night\n  lurk use --previous\n  lurk use night -- "
+		"owl-log --all-night"};
 	struct use use = {.cli = cli};
 	struct lurk_outcome outcome;
 

@@ -194,7 +194,7 @@ static bool read_way(struct reader *r, const struct lurk_node *map, struct lurk_
 		}
 		if (node->kind != LURK_NODE_LIST)
 			return lurk_yaml_say(&r->file->yaml, node, r->message,
-					     "`%s:` takes a list, as in [Delete]", node->key->text);
+					     "`%s:` takes a list, as in [End]", node->key->text);
 		for (const struct lurk_node *key = node->first; key; key = key->next) {
 			if (!read_quirk(r, key, quirk_fields[q].kind))
 				return false;

@@ -75,7 +75,7 @@ static bool as_result(const struct lurk_press *press, const char *text, struct l
 	if (!key || press->only || press->on.kind == LURK_TARGET_MEANING)
 		return lurk_say(message,
 				"`%s` cannot be given: a rule gives a key, a chord such as "
-				"Meta+KeyC, {text: ...}, `nothing` or `itself`",
+				"Control+KeyL, {text: ...}, `nothing` or `itself`",
 				text);
 	if (press->modifiers) {
 		lurk_step_write(&(struct lurk_step){key, press->modifiers}, step);
@@ -226,7 +226,7 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 	uint8_t unused[LURK_STEP_BYTES];
 
 	if (node->kind != LURK_NODE_LIST || node->count != 2)
-		return say(r, node, "`swap:` takes two keys, as in [Alt, Meta]");
+		return say(r, node, "`swap:` takes two keys, as in [Control, Alt]");
 	if (!read_press(r, node->first, "swap", &rule->press) ||
 	    !read_press(r, node->last, "swap", &other))
 		return false;
@@ -241,7 +241,7 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 	if (lurk_rule_check(rule) != LURK_OK)
 		return say(
 			r, node,
-			"two keys that have names are swapped, or two pairs such as Alt and Meta");
+			"two keys that have names are swapped, or two pairs such as Control and Alt");
 	return true;
 }
 
@@ -253,7 +253,7 @@ static bool read_rule(struct reader *r, const struct lurk_node *node, struct lur
 
 	if (node->kind != LURK_NODE_MAP)
 		return say(r, node,
-			   "a rule is expected, such as `- press: CapsLock` and `gives: Enter` "
+			   "a rule is expected, such as `- press: NumLock` and `gives: Tab` "
 			   "below it");
 	if (!lurk_yaml_fields(&r->file->yaml, node, "a rule", rule_fields, r->message))
 		return false;

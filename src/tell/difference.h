@@ -14,7 +14,7 @@ const char *tell_difference(const struct lurk_difference *difference, char out[T
 
 /* For lurk_differences(): adds to a JSON array, which is the data. */
 void tell_difference_json(void *array, const struct lurk_difference *difference);
-/* The first two, and how many more: "added: CapsLock gives Enter". Returns out. */
+/* The first two, and how many more: "added: NumLock gives Tab". Returns out. */
 const char *tell_differences(const struct lurk_image *from, const struct lurk_image *to,
 			     char out[TELL_DIFFERENCES]);
 

@@ -13,7 +13,7 @@ const char *tell_connection(const struct lurk_identity *identity, char out[TELL_
 /* What it is recognised by: its numbers where the bus has any, else where it is or what it calls
  * itself. */
 const char *tell_recognised(const struct lurk_identity *identity, char out[TELL_KEYBOARD]);
-/* "broken Delete, press-only F13", "" for a keyboard without oddities. */
+/* "broken End, press-only F13", "" for a keyboard without oddities. */
 const char *tell_quirks(const struct lurk_keyboard *keyboard, char out[TELL_KEYBOARD]);
 
 enum { TELL_NO_CHORD = 420 };

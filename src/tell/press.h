@@ -21,7 +21,7 @@ struct tell_presses {
 /* The key by its nickname, its name, or its code. All return out. */
 const char *tell_press_key(const struct tell_presses *p, const struct lurk_press_record *r,
 			   char out[LURK_WORDS]);
-/* "CapsLock on wagtail, scan code hid:07:39". */
+/* "NumLock on wagtail, scan code hid:07:53". */
 const char *tell_press(const struct tell_presses *p, const struct lurk_press_record *r,
 		       char out[TELL_PRESS]);
 /* In columns: keyboard, key, scan code, meaning, what it gives, how long it was down. */

@@ -25,7 +25,7 @@ struct json_object *tell_rule_json(const struct lurk_keyboards_file *keyboards,
 /* A rule that acts on a keyboard of the machine. */
 struct tell_acting {
 	const char *keyboard, *way;
-	char words[512]; /* "CapsLock gives Enter (only wagtail)" */
+	char words[512]; /* "NumLock gives Tab (only wagtail)" */
 	uint32_t line;
 	char profile[LURK_PROFILE_WORD];
 };

@@ -203,7 +203,7 @@ enum lurk_went lurk_edits_swap(struct lurk_edits *edits, const char *one, const 
 	}
 	if (lurk_rule_check(&wanted) != LURK_OK || wanted.press.modifiers) {
 		lurk_say(&edits->why,
-			 "two keys that have names are swapped, or two pairs such as Alt and Meta");
+			 "two keys that have names are swapped, or two pairs such as Control and Alt");
 		return LURK_ASKED_WRONGLY;
 	}
 	a_text = lurk_yaml_scalar(lurk_words_target(&wanted.press.on, a));

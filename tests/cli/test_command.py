@@ -95,30 +95,31 @@ def help_everywhere(desk):
 
 
 USED_WRONGLY = [
-    ("mpa CapsLock Enter", "there is no command `mpa`; did you mean `lurk map`?"),
+    ("mpa NumLock Tab", "there is no command `mpa`; did you mean `lurk map`?"),
     ("frobnicate", "there is no command `frobnicate`; `lurk --help` lists them"),
     ("map", "say which key"),
-    ("map CapsLock", "say what CapsLock shall give: a key, a chord, `nothing`, --text TEXT, --use PROFILE or --toggle"),
+    ("map NumLock", "say what NumLock shall give: a key, a chord, `nothing`, --text TEXT, --use PROFILE or --toggle"),
     ("map F12 --profile base", "say what F12 shall give"),
-    ("swap CapsLock", "the second key is missing"),
+    ("swap NumLock", "the second key is missing"),
+    (["--desk", "", "keyboards"], "--desk takes a folder, such as --desk hide"),
     ("map F1 F2 -k heron -k wagtail", "one keyboard at a time"),
     ("map F1 F2 --force", "--force goes with --apply"),
     ("disable F1 --broken", "say on which keyboard it is broken: --broken --keyboard NAME"),
     ("map F1 F2 --text x", "one result: a key, --text, --toggle or --use"),
     ("map F1 --text=", "--text is empty"),
     ("map F1 --text 'чайка'", "the layout gb has no keys for ч (U+0447); these have: ru"),
-    ("map F1 --use gmae", "there is no profile `gmae`; `lurk profile new gmae` makes it"),
+    ("map F1 --use nihgt", "there is no profile `nihgt`; `lurk profile new nihgt` makes it"),
     ("profile new a.b", "`a.b` cannot be a profile's name"),
     ("profile new base", "`base` cannot be a profile's name"),
-    ("profile new game --based-on bass", "there is no profile `bass` to base it on"),
+    ("profile new night --based-on bass", "there is no profile `bass` to base it on"),
     ("profile nwe", "`lurk profile list` or `lurk profile new NAME`, not `nwe`"),
     ("use", "say which profile, or --previous"),
-    ("use game --", "the command to run is missing behind `--`"),
-    ("map CapsLock Enter Tab", "`Tab` is one word too many"),
-    ("map 58 Enter", "`58` is a bare number and can be read in several ways; write one: set1:58 is F12 (set 1)"),
-    ("map CapsLock delete", "`delete` can mean several keys"),
-    ("map CapsLock Enter --keyboard wagtial", "no keyboard is called `wagtial`; keyboards.yaml has heron, wagtail"),
-    ("map CapsLock Enter --frob", "unrecognized option '--frob'"),
+    ("use night --", "the command to run is missing behind `--`"),
+    ("map NumLock Tab Insert", "`Insert` is one word too many"),
+    ("map 58 Tab", "`58` is a bare number and can be read in several ways; write one: set1:58 is F12 (set 1)"),
+    ("map NumLock delete", "`delete` can mean several keys"),
+    ("map NumLock Tab --keyboard wagtial", "no keyboard is called `wagtial`; keyboards.yaml has heron, wagtail"),
+    ("map NumLock Tab --frob", "unrecognized option '--frob'"),
     ("restore", "say which key"),
     ("restore F1 --all", "do not go together"),
     ("resolve", "say which key"),
@@ -129,7 +130,7 @@ USED_WRONGLY = [
     ("decode --as set1 a b", "one file at a time"),
     ("play", "say which script"),
     ("play a b", "one script at a time"),
-    ("identify CapsLock", "press the key instead"),
+    ("identify NumLock", "press the key instead"),
     ("show x", "`x` is not expected here"),
     ("keyboards F1", "keys go with --broken"),
     ("keyboards --broken", "say which keys"),
@@ -145,8 +146,9 @@ COULD_NOT = [
     ("play nowhere.desk", "nowhere.desk: No such file"),
     ("identify --play nowhere.desk", "nowhere.desk: No such file"),
     ("decode --as set1 nowhere", "nowhere: No such file"),
-    ("map F1 F2 --profile gmae", "there is no profile `gmae`; `lurk profile list` lists them, `lurk profile new gmae` makes it"),
+    ("map F1 F2 --profile nihgt", "there is no profile `nihgt`; `lurk profile list` lists them, `lurk profile new nihgt` makes it"),
     ("map F1 F2 --profile /proc/lurk/profile.yaml", "/proc/lurk/profile.yaml: its folder cannot be made"),
+    ("--desk nowhere/x/desk keyboards", "nowhere/x/desk: no desk can be made there: No such file or directory"),
     ("show --profile .", "is a folder, not a file"),
 ]
 
@@ -158,14 +160,15 @@ def used_wrongly(desk):
     for arguments, message in COULD_NOT:
         desk.want(arguments, 3, err=message)
     assert not os.path.exists(desk.path("hide/profile.yaml")), "something was changed"
+    assert os.listdir(desk.folder) == ["hide"], os.listdir(desk.folder)
 
 
 def without_a_desk(desk):
     for command in ["keyboards", "status", "identify", "keyboards --name x"]:
         desk.want(command, 3, err="the service does not run, so no rule is in force", desk=None)
     desk.want("", out=["Its service does not answer", "lurk identify"], desk=None)
-    desk.want("map CapsLock Enter", out=["CapsLock now gives Enter."], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
-    desk.want("show", out=["CapsLock"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
+    desk.want("map NumLock Tab", out=["NumLock now gives Tab."], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
+    desk.want("show", out=["NumLock"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
     desk.want("undo", out=["Took back the last edit"], desk=None, env={"XDG_CONFIG_HOME": desk.path("c"), "XDG_STATE_HOME": desk.path("s")}.items())
 
 
@@ -176,7 +179,7 @@ def broken_files(desk):
         for text in ["rules: [\n", "\t\n", "a: b: c\n", b"\xff\xfe\x00l", "x: 1\n"]:
             desk.write("hide/" + name, text)
             before = open(desk.path("hide/" + name), "rb").read()
-            for command in ["map CapsLock Enter", "show", "apply", "try", "check", "diff", "keyboards", "restore --all"]:
+            for command in ["map NumLock Tab", "show", "apply", "try", "check", "diff", "keyboards", "restore --all"]:
                 desk.want(command, 3, err=f"hide/{name}:")
             assert open(desk.path("hide/" + name), "rb").read() == before
         if whole:
@@ -198,9 +201,9 @@ def broken_files(desk):
 
 def edits(desk):
     """Each command that edits, with what follows from it; what edits do to rules is tested below the command."""
-    for command, said in [("map CapsLock to Enter", "CapsLock now gives Enter."), ("swap Alt Meta -k wagtail", "Alt and Meta are swapped on wagtail, left and right."),
+    for command, said in [("map NumLock to Tab", "NumLock now gives Tab."), ("swap Control Alt -k wagtail", "Control and Alt are swapped on wagtail, left and right."),
                           ("disable F20", "F20 now gives nothing."), ("move Delete F9 -k heron", "F9 now gives Delete on heron, and Delete gives nothing."),
-                          ("off CapsLock", "The rule on CapsLock is switched off, and kept in the file."), ("restore F20", "F20 has its usual job again.")]:
+                          ("off NumLock", "The rule on NumLock is switched off, and kept in the file."), ("restore F20", "F20 has its usual job again.")]:
         desk.want(command, out=[said])
     os.chmod(desk.path("hide/profile.yaml"), 0o640)
     desk.want(["map", "F1", "F2", "--note", "for the log"])
@@ -208,22 +211,22 @@ def edits(desk):
     assert sorted(os.listdir(desk.path("hide"))) == ["computer", "desk.yaml", "keyboards.yaml", "profile.yaml", "storage", "undo"]
     shown = json.loads(desk.want("show --json"))
     assert [(r["press"], r["gives"], r["swap"], r["keyboard"], r["off"], r["note"]) for r in shown["rules"]] == [
-        ("CapsLock", "Enter", False, None, True, ""), ("Alt", "Meta", True, "wagtail", False, ""), ("Delete", "nothing", False, "heron", False, ""),
+        ("NumLock", "Tab", False, None, True, ""), ("Control", "Alt", True, "wagtail", False, ""), ("Delete", "nothing", False, "heron", False, ""),
         ("F9", "Delete", False, "heron", False, ""), ("F1", "F2", False, None, False, "for the log")], shown
 
 
 def what_is_said(desk):
-    desk.want("map CapsLock Enter", out="CapsLock now gives Enter.\nBefore, it gave CapsLock.\n"
-              "No key gives CapsLock any more. `lurk swap CapsLock Enter` would keep both; `lurk map KEY CapsLock` gives another key that job.\n"
+    desk.want("map NumLock Tab", out="NumLock now gives Tab.\nBefore, it gave NumLock.\n"
+              "No key gives NumLock any more. `lurk swap NumLock Tab` would keep both; `lurk map KEY NumLock` gives another key that job.\n"
               "It stands in hide/profile.yaml, line 6. Not in force yet: `lurk apply` puts it into force.\n")
-    desk.want("map CapsLock Tab --apply", out="CapsLock now gives Tab.\nBefore, it gave Enter.\n"
+    desk.want("map NumLock Insert --apply", out="NumLock now gives Insert.\nBefore, it gave Tab.\n"
               "It is in force now, and will be after a reboot.\n")
     desk.want("restore F1", 1, out="No rule changes F1: there is nothing to restore.\n")
     desk.want("restore F1 --json", 1, out='{"did":null}\n')
     desk.want("restore --all", 1, out="The profile has no rule: there is nothing to restore.\n", desk="other")
     desk.want("restore --all --apply", out=["It is in force now"], desk="other")
-    desk.want("swap Alt Meta -k wagtail", out=["Alt and Meta are swapped on wagtail, left and right.\nIt stands"])
-    desk.want("show", out=["added     Alt and Meta are swapped on wagtail"])
+    desk.want("swap Control Alt -k wagtail", out=["Control and Alt are swapped on wagtail, left and right.\nIt stands"])
+    desk.want("show", out=["added     Control and Alt are swapped on wagtail"])
     desk.want("status", out=["1 rule in force since 2031-05-04 05:30, from hide/profile.yaml.", "1 difference that is not in force"])
     desk.want("", out=["1 rule in force on 4 keyboards", "1 difference not in force yet", "lurk apply"])
     told = json.loads(desk.want("map F1 F2 --json"))
@@ -235,7 +238,7 @@ def what_is_said(desk):
     status = json.loads(desk.want("status --json"))
     assert status["rules"] == 1 and status["after_reboot"] and len(status["keyboards"]) == 4
     assert {k["keyboard"]: k["way"] for k in json.loads(desk.want("apply --json"))["keyboards"]} == {
-        "heron": "relay", "wagtail": "relay", "curlew": "plain", "dipper": "relay"}
+        "heron": "relay", "wagtail": "relay", "curlew": "relay", "dipper": "plain"}
     desk.want("keyboards", out=["heron     built in, PS/2, controller port 0  1      relay  built-in"])
     desk.write("hide/profile.yaml", HEAD + "- press: F1\n  gives: {text: teal}\n- press: F2\n  gives: F3\n  off: true\n")
     desk.want("show", out=['the text "teal"', "F3 (switched off)"])
@@ -272,12 +275,12 @@ def refused_edits(desk):
 
 def undo(desk):
     desk.want("undo", 1, out=["There is nothing to undo."])
-    desk.want("map CapsLock Enter")
+    desk.want("map NumLock Tab")
     desk.want("apply")
     desk.want("map F8 F9")
     desk.want("apply")
     desk.want("undo", out=["Took back the last apply: 2 rules.", "the rules of before it"])
-    assert desk.got("press CapsLock on wagtail\npress F8")[0] == "Enter down, Enter up, F8 down, F8 up"
+    assert desk.got("press NumLock on wagtail\npress F8")[0] == "Tab down, Tab up, F8 down, F8 up"
     desk.want("undo", out=["Took back the last edit: F8 now gives F9."])
     desk.want("undo", out=["Took back the last apply: 1 rule.", "In force now: no rule."])
     for _ in range(2):
@@ -388,10 +391,10 @@ PLAYS = [
     ("press Fn on wagtail", "", ""),
     ("press Tern on wagtail\npress Gull", "F13 down, F13 up, F13 down, F13 up", ""),
     ("press Feather on curlew", "LaunchMail down, LaunchMail up", ""),
-    ("press KnobRight on curlew\npress KnobClick", "AudioVolumeUp down, AudioVolumeUp up, Space down, Space up", " "),
+    ("press KnobRight on curlew\npress KnobClick", "AudioVolumeUp down, AudioVolumeUp up, MediaRecord down, MediaRecord up", ""),
     ("press Perch on heron\npress Perch", "F13 down, F13 up, F13 down, F13 up", ""),
-    ("wait 21s", "", ""),  # Delete presses itself, and gives nothing
-    ("press ScrollLock on heron", "Delete down, Delete up", "⌦"),
+    ("wait 21s", "", ""),  # End presses itself, and gives nothing
+    ("press Pause on heron", "End down, End up", ""),
     # Seven at once: the seventh does not arrive before another is released.
     ("\n".join(f"hold Key{k} on wagtail" for k in "ASDFJKL") + "\nrelease KeyA\n" +
      "\n".join(f"release Key{k}" for k in "SDFJKL"),
@@ -402,17 +405,18 @@ PLAYS = [
     ("press KeyA on heron for 1s", "KeyA down, 23 repeats, KeyA up", "a" * 24),
     ("press PrintScreen on heron\nhold AltLeft\npress PrintScreen\nrelease AltLeft",
      "PrintScreen down, PrintScreen up, AltLeft down, PrintScreen down, PrintScreen up, AltLeft up", ""),
+    # With Control it sends another code, and is the same key.
     ("press Pause on heron\nhold ControlLeft\npress Pause\nrelease ControlLeft",
-     "Pause down, Pause up, ControlLeft down, Pause down, Pause up, ControlLeft up", ""),
-    ("press CapsLock on dipper\nunplug dipper\nplug dipper by radio\npress CapsLock on dipper",
-     "Enter down, Enter up, Enter down, Enter up", "↵↵"),
-    ("hold CapsLock on wagtail\nunplug wagtail\nwait 1s\nplug wagtail in usb-5\npress AltLeft on wagtail",
-     "Enter down, Enter up, MetaLeft down, MetaLeft up", "↵"),
-    ("hold CapsLock on wagtail\nreboot\npress CapsLock on wagtail", "Enter down, Enter down, Enter up", "↵↵"),
-    ("press NumLock on curlew\npress Numpad7", "NumLock down, NumLock up, Numpad7 down, Numpad7 up", "7"),
+     "End down, End up, ControlLeft down, End down, End up, ControlLeft up", ""),
+    ("press ControlLeft on dipper\nunplug dipper\nplug dipper by radio\npress ControlLeft on dipper",
+     "AltLeft down, AltLeft up, AltLeft down, AltLeft up", ""),
+    ("hold NumLock on wagtail\nunplug wagtail\nwait 1s\nplug wagtail in usb-5\npress AltLeft on wagtail",
+     "Tab down, Tab up, AltLeft down, AltLeft up", "⇥"),
+    ("hold NumLock on wagtail\nreboot\npress NumLock on wagtail", "Tab down, Tab down, Tab up", "⇥⇥"),
+    ("press NumLock on curlew\npress Numpad7", "Tab down, Tab up, Numpad7 down, Numpad7 up", "⇥"),
 ]
-RULES = ["map CapsLock Enter", "swap Alt Meta -k wagtail", "map hid:07:a5 LaunchMail -k curlew",
-         "map AudioVolumeMute Space -k curlew", "move Delete ScrollLock -k heron",
+RULES = ["map NumLock Tab", "swap Control Alt -k dipper", "map hid:07:a5 LaunchMail -k curlew",
+         "map AudioVolumeMute MediaRecord -k curlew", "move End Pause -k heron",
          "keyboards -k heron --press-only F13", "apply"]
 
 
@@ -438,11 +442,11 @@ def plays(desk):
 
 
 def power_and_storage(desk):
-    desk.want("map CapsLock Enter --apply")
+    desk.want("map NumLock Tab --apply")
     desk.want("map F8 F9")
     for at in [0, 1, 40, 400]:
-        got = desk.got(f"cut power after {at} bytes\napply\npower on\npress CapsLock on wagtail\npress F8")[0]
-        assert got == "Enter down, Enter up, F8 down, F8 up", (at, got)
+        got = desk.got(f"cut power after {at} bytes\napply\npower on\npress NumLock on wagtail\npress F8")[0]
+        assert got == "Tab down, Tab up, F8 down, F8 up", (at, got)
     desk.want("status", out=["An image stored earlier (slot 1)"])
     desk.want("", out=["An image stored earlier (slot 1) was cut off, or has grown; the newest good one is used"])
     assert json.loads(desk.want("status --json"))["bad_slots"][0]["slot"] == 1
@@ -462,12 +466,12 @@ def identify(desk):
         desk.want(command)
     desk.want("apply")
     rows = [json.loads(line) for line in desk.want(
-        "identify --json", stdin="press CapsLock on wagtail\npress Feather on curlew\nhold KeyA on wagtail\nwait 21s\n").splitlines()]
+        "identify --json", stdin="press NumLock on wagtail\npress Feather on curlew\nhold KeyA on wagtail\nwait 21s\n").splitlines()]
     assert [(r["keyboard"], r["key"], r["scan"], r["gives"], r["released"]) for r in rows] == [
-        ("wagtail", "CapsLock", "hid:07:39", "Enter", True), ("curlew", "hid:07:a5", "hid:07:a5", "LaunchMail", True),
-        ("heron", "Delete", "set1:e053", "nothing", True), ("wagtail", "KeyA", "hid:07:04", "KeyA", False)]
-    desk.want("identify", stdin="press CapsLock on wagtail\n",
-              out="wagtail   CapsLock          hid:07:39    means CapsLock         gives Enter (line 6)        down 80 ms\n")
+        ("wagtail", "NumLock", "hid:07:53", "Tab", True), ("curlew", "hid:07:a5", "hid:07:a5", "LaunchMail", True),
+        ("heron", "End", "set1:e04f", "nothing", True), ("wagtail", "KeyA", "hid:07:04", "KeyA", False)]
+    desk.want("identify", stdin="press NumLock on wagtail\n",
+              out="wagtail   NumLock           hid:07:53    means NumLock          gives Tab (line 6)          down 80 ms\n")
     desk.want("identify", stdin="press Fn on wagtail\n", out=["No key arrived."])
     desk.want("identify", 2, stdin="jump\n", err="-:1:")
     everything = "".join(open(os.path.join(folder, name), "rb").read().decode("latin1")
@@ -486,7 +490,7 @@ CONCLUSIONS = [
     ("--compare --json", "press Tern on wagtail\npress Gull", 0, ['"conclusion":"same code"']),
     ("--missing", "press Fn on wagtail", 0, ["Nothing arrived.", "none can give it a job", "the keyboard's own lock or layer"]),
     ("--missing", "press Tab on wagtail", 0, ["It arrives: Tab on wagtail, scan code hid:07:2b."]),
-    ("--hands-off", "wait 61s", 1, ["It presses itself, 3 times: Delete on heron", "`lurk move Delete NEWKEY --keyboard heron`"]),
+    ("--hands-off", "wait 61s", 1, ["It presses itself, 3 times: End on heron", "`lurk move End NEWKEY --keyboard heron`"]),
     ("--hands-off", "wait 5s", 0, ["No key pressed itself."]),
     ("", "press Feather on curlew", 0, ["It can have a job all the same: lurk map hid:07:a5 KEY"]),
     ("", "press KnobClick on curlew", 0, [", from its second interface"]),
@@ -494,8 +498,8 @@ CONCLUSIONS = [
     ("", "press Perch on heron\nwait 3s\npress Perch", 0, ["pressed twice and never released", "--press-only F13"]),
     ("", "press Delete on heron for 1s", 0, ["down 1000 ms, repeated"]),
     ("--rule --gives F14", "press Feather on curlew", 0, ["hid:07:a5 now gives F14 on curlew."]),
-    ("--rule", "press CapsLock on wagtail\npress Tab", 0, ["CapsLock now gives Tab on wagtail.", "Not in force yet"]),
-    ("--rule --keep", "press CapsLock on wagtail\npress Tab", 0, ["CapsLock now gives Tab on wagtail.", "It is in force now"]),
+    ("--rule", "press NumLock on wagtail\npress Insert", 0, ["NumLock now gives Insert on wagtail.", "Not in force yet"]),
+    ("--rule --keep", "press NumLock on wagtail\npress Insert", 0, ["NumLock now gives Insert on wagtail.", "It is in force now"]),
     ("--rule --gives nothing", "press Delete on heron", 0, ["Delete now gives nothing on heron."]),
 ]
 
@@ -516,7 +520,7 @@ def conclusions(desk):
 def check(desk):
     desk.want("keyboards")
     desk.want("check", 3, err="hide/profile.yaml: there is no such profile")
-    for rules, code, severity in [("- {press: CapsLock, gives: Enter}\n- {press: CapsLock, gives: Tab}", "same-press", "error"),
+    for rules, code, severity in [("- {press: NumLock, gives: Tab}\n- {press: NumLock, gives: Insert}", "same-press", "error"),
                                   ("- {press: any Enter, gives: nothing}", "locked-out", "lock-out"), ("- {press: Pause, gives: Pause}", "no-change", "warning")]:
         desk.write("hide/profile.yaml", HEAD + rules + "\n")
         refused = severity != "warning"
@@ -524,8 +528,8 @@ def check(desk):
         first = told["findings"][0]
         assert (first["code"], first["severity"], told["refused"]) == (code, severity, refused), told
         desk.want("apply", refused)
-    desk.write("hide/profile.yaml", HEAD + "- {press: CapsLock, gives: Enter}\n")
-    desk.want("check", out=["1 warning", "No key gives CapsLock any more.", "Applied, it would change this:\n  added     CapsLock gives Enter"])
+    desk.write("hide/profile.yaml", HEAD + "- {press: NumLock, gives: Tab}\n")
+    desk.want("check", out=["1 warning", "No key gives NumLock any more.", "Applied, it would change this:\n  added     NumLock gives Tab"])
     desk.want("apply", out=["1 warning: `lurk check` tells it."])
     desk.want("check", out=["in the 1 rule of hide/profile.yaml."])
     desk.want("disable Backspace")
@@ -561,22 +565,22 @@ def findings_bar_only_applying(desk):
 
 def try_and_keep(desk):
     desk.want("keep", 1, err="nothing is being tried")
-    desk.want("map CapsLock Enter --apply")
-    desk.want("map CapsLock Tab")
-    press = "press CapsLock on wagtail\n"
+    desk.want("map NumLock Tab --apply")
+    desk.want("map NumLock Insert")
+    press = "press NumLock on wagtail\n"
     told = desk.want("try", stdin=press + "wait 31s\n" + press, out=["Trying 1 rule", "nothing is stored", "The trial is over"])
-    assert [re.search(r"gives (\w+)", line)[1] for line in told.splitlines() if line.startswith("wagtail")] == ["Tab", "Enter"], told
-    assert desk.got(press.strip())[0] == "Enter down, Enter up"
+    assert [re.search(r"gives (\w+)", line)[1] for line in told.splitlines() if line.startswith("wagtail")] == ["Insert", "Tab"], told
+    assert desk.got(press.strip())[0] == "Tab down, Tab up"
     desk.want("try --for 5min", stdin=press + "wait 299s\n" + press, out=["for 300 seconds"])
     # The chord switches off what is tried, and what was in force, and on again.
     chord = "hold ShiftLeft on wagtail\nhold ShiftRight\nhold Escape\nwait 2s\nrelease Escape\nrelease ShiftRight\nrelease ShiftLeft\n"
     desk.want("try", stdin=chord, out=["All rules were switched off"])
     desk.want("on")
-    assert desk.got(chord + press + chord + press)[0].endswith("CapsLock down, CapsLock up, Enter down, Enter up")
+    assert desk.got(chord + press + chord + press)[0].endswith("NumLock down, NumLock up, Tab down, Tab up")
     desk.want("try", stdin=press + "keep\nwait 31s\n" + press, out=["Kept: in force now"])
-    assert desk.got(press.strip())[0] == "Tab down, Tab up"
+    assert desk.got(press.strip())[0] == "Insert down, Insert up"
     desk.want("undo", out=["Took back the last apply"])
-    assert desk.got(press.strip())[0] == "Enter down, Enter up"
+    assert desk.got(press.strip())[0] == "Tab down, Tab up"
     for words in ["try --for", "try --for 0s", "try --for 2h", "try --for 61min", "try --for -5s", "try now"]:
         assert desk.run(words.split()).returncode == 2, words
     desk.want("play -", 2, stdin="keep\n", err="nothing is being tried")
@@ -585,17 +589,17 @@ def try_and_keep(desk):
 def versions(desk):
     desk.want("versions", out=["Nothing was applied yet"])
     desk.want("rollback", 1, err="there is no version before")
-    for i, command in enumerate(["map CapsLock Tab", "map CapsLock Escape", "swap Alt Meta -k wagtail", "restore CapsLock"]):
+    for i, command in enumerate(["map NumLock Insert", "map NumLock Escape", "swap Control Alt -k wagtail", "restore NumLock"]):
         desk.want(command + " --apply")
     rows = [json.loads(line) for line in desk.want("versions --json").splitlines()]
     assert [(r["version"], r["rules"], r["in_force"]) for r in rows] == [(4, 1, True), (3, 2, False), (2, 1, False), (1, 1, False)], rows
-    assert [r["changed"] for r in rows] == ["removed: CapsLock gives Escape", "added: Alt and Meta are swapped on wagtail",
-                                            "changed: CapsLock gives Escape", "the first"], rows
+    assert [r["changed"] for r in rows] == ["removed: NumLock gives Escape", "added: Control and Alt are swapped on wagtail",
+                                            "changed: NumLock gives Escape", "the first"], rows
     desk.want("diff", out="The file and what is in force are the same.\n")
-    desk.want("diff 1 2", out="From version 1 to 2:\n  changed   CapsLock gives Escape (before: CapsLock gives Tab)\n")
-    desk.want("diff 2", out=["added     Alt and Meta are swapped on wagtail", "removed   CapsLock gives Escape"])
+    desk.want("diff 1 2", out="From version 1 to 2:\n  changed   NumLock gives Escape (before: NumLock gives Insert)\n")
+    desk.want("diff 2", out=["added     Control and Alt are swapped on wagtail", "removed   NumLock gives Escape"])
     desk.want("rollback 2", out=["Version 2 is in force again, as version 5.", "The file has not changed."])
-    desk.want("diff", out=["Applying the file would change this:", "removed   CapsLock gives Escape"])
+    desk.want("diff", out=["Applying the file would change this:", "removed   NumLock gives Escape"])
     desk.want("undo", out=["Took back the last apply: version 2 again."])
     desk.want("rollback", out=["Version 5 is in force again"])
     desk.want("rollback 7", 1, err="version 7 is in force already")
@@ -618,12 +622,12 @@ def versions(desk):
 
 
 def reach(desk):
-    for command in ["swap Alt Meta -k wagtail", "disable Delete -k heron", "map ScrollLock Delete -k heron", "map hid:07:a5 Delete -k curlew"]:
+    for command in ["swap Control Alt -k wagtail", "disable Delete -k heron", "map Pause Delete -k heron", "map hid:07:a5 Delete -k curlew"]:
         desk.want(command)
     desk.want("reach Control+Alt+Delete", out=["as the rules are now:", "wagtail   Control + Alt + Delete",
                                                "nothing gives ControlLeft; it has no such key"])
     told = desk.want("reach Control+Alt+Delete --profile hide/profile.yaml", out=["if the file were applied:"])
-    assert "wagtail   Control + MetaLeft (or MetaRight) + Delete" in told and "heron     Control + Alt + ScrollLock" in told, told
+    assert "wagtail   AltLeft (or AltRight) + ControlLeft (or ControlRight) + Delete" in told and "heron     Control + Alt + Pause" in told, told
     desk.want("reach Delete -p hide/profile.yaml", out=["curlew    hid:07:a5"])
     desk.want("disable F10 --apply")
     desk.want("reach F10", 1, out=["nothing gives F10: line 17 gives that key another job", "It cannot be reached"])
@@ -631,21 +635,21 @@ def reach(desk):
     assert len(rows) == 4 and rows[0]["press"] is None and "line 17" in rows[0]["why_not"]
     for words, error in [("reach", "say which key"), ("reach xyzzyx", "is no key"), ("reach any Enter", "one word too many"), ("reach hid:07:a5", "is not one key")]:
         desk.want(words, 2, err=error)
-    desk.want("map Shift+3 --text # --apply")
-    desk.want("reach Shift+3", 1, out=["gives that key another job"])
+    desk.want("map Shift+6 --text # --apply")
+    desk.want("reach Shift+6", 1, out=["gives that key another job"])
 
 
 def off_and_on(desk):
-    desk.want("map CapsLock Tab")
+    desk.want("map NumLock Insert")
     desk.want("map F8 F9 --apply")
-    desk.want("off CapsLock --apply", out=["The rule on CapsLock is switched off, and kept in the file.", "It is in force now"])
+    desk.want("off NumLock --apply", out=["The rule on NumLock is switched off, and kept in the file.", "It is in force now"])
     assert desk.read("hide/profile.yaml").count("off: true") == 1
-    assert desk.got("press CapsLock on wagtail\npress F8")[0] == "CapsLock down, CapsLock up, F9 down, F9 up"
-    desk.want("off CapsLock", 1, err="no rule on CapsLock is switched on")
-    desk.want("on CapsLock --apply", out=["The rule on CapsLock is switched on."])
-    assert desk.got("press CapsLock on wagtail")[0] == "Tab down, Tab up"
+    assert desk.got("press NumLock on wagtail\npress F8")[0] == "NumLock down, NumLock up, F9 down, F9 up"
+    desk.want("off NumLock", 1, err="no rule on NumLock is switched on")
+    desk.want("on NumLock --apply", out=["The rule on NumLock is switched on."])
+    assert desk.got("press NumLock on wagtail")[0] == "Insert down, Insert up"
     desk.want("on F8", 1, err="no rule on F8 is switched off")
-    desk.want("off CapsLock F8", 2, err="one word too many")
+    desk.want("off NumLock F8", 2, err="one word too many")
     # All of it, from call to call and in scripts, until a start of the computer.
     press = "press F8 on wagtail\n"
     desk.want("off", out=["All rules are off"])
@@ -660,7 +664,7 @@ def off_and_on(desk):
     desk.want("status", out=["2 rules in force"])
     desk.write("hide/mode", b"of 2\nprofile " + b"x" * 5000 + b"\n\xff\0off")
     desk.want("status", out=["2 rules in force"])
-    desk.want("off CapsLock -k curlew", 1, err="no rule on CapsLock on curlew is switched on")
+    desk.want("off NumLock -k curlew", 1, err="no rule on NumLock on curlew is switched on")
 
 
 def sharing(desk):
@@ -684,10 +688,10 @@ def sharing(desk):
     desk.want("keyboards", out=["off chord ControlLeft+ControlRight"])
     desk.want("keyboards --keyboard wagtail --off-chord Tab", 3, err="takes 2 to 4 different keys")
     # A profile from someone else: its keyboards are matched, said, or refused; and judged in words before it is applied.
-    desk.write("theirs/profile.yaml", HEAD + "- {press: CapsLock, gives: Tab, keyboard: Grebe}\n- {swap: [Alt, Meta], keyboard: wagtail}\n")
+    desk.write("theirs/profile.yaml", HEAD + "- {press: Insert, gives: Home, keyboard: Grebe}\n- {swap: [Control, Alt], keyboard: wagtail}\n")
     desk.want("check theirs/profile.yaml", 1, out=["error     line 3    No keyboard is called Grebe.  [unknown-keyboard]", "`--as NAME=MINE`",
-                                                   "added     Alt and Meta are swapped on wagtail"])
-    desk.want("apply -p theirs/profile.yaml", 3, err="theirs/profile.yaml:3:43: no keyboard is called `Grebe`; keyboards.yaml has heron, wagtail")
+                                                   "added     Control and Alt are swapped on wagtail"])
+    desk.want("apply -p theirs/profile.yaml", 3, err="theirs/profile.yaml:3:42: no keyboard is called `Grebe`; keyboards.yaml has heron, wagtail")
     # On a terminal it is asked.
     end, terminal = pty.openpty()
     asked = subprocess.Popen([LURK, "apply", "-p", "theirs/profile.yaml"], stdin=terminal, stdout=subprocess.PIPE, stderr=terminal,
@@ -696,16 +700,16 @@ def sharing(desk):
     while not question.endswith(b") "):
         question += os.read(end, 1000)
     os.write(end, b"dipper\n")
-    assert b"CapsLock gives Tab" not in asked.communicate()[0] and asked.returncode == 0
+    assert b"Insert gives Home" not in asked.communicate()[0] and asked.returncode == 0
     assert b"rules for a keyboard called Grebe. Which of yours is that? (heron, wagtail, curlew, dipper)" in question, question
     os.close(end)
     os.close(terminal)
-    assert desk.got("press CapsLock on dipper")[0] == "Tab down, Tab up"
-    desk.want("check theirs/profile.yaml --as grebe=heron", out=["added     CapsLock gives Tab on heron"])
+    assert desk.got("press Insert on dipper")[0] == "Home down, Home up"
+    desk.want("check theirs/profile.yaml --as grebe=heron", out=["added     Insert gives Home on heron"])
     desk.want("check theirs/profile.yaml --as grebe=gull", 3, err="--as grebe=gull: no keyboard is called `gull`")
     desk.want("check theirs/profile.yaml --as grebe", 2, err="is written --as NAME=MINE")
     desk.want("apply -p theirs/profile.yaml --as Grebe=heron", out=["In force now"])
-    assert desk.got("press CapsLock on heron\npress AltLeft on wagtail")[0] == "Tab down, Tab up, MetaLeft down, MetaLeft up"
+    assert desk.got("press Insert on heron\npress AltLeft on wagtail")[0] == "Home down, Home up, ControlLeft down, ControlLeft up"
     # The same keyboard by another connection.
     os.remove(desk.path("hide/profile.yaml"))
     desk.write("hide/keyboards.yaml", "keyboards:\n  heron: {built-in: true}\n  dipper: {usb: \"fade:0003\"}\n")
@@ -767,49 +771,49 @@ def decode(desk):
 
 def profiles(desk):
     """Beside the base: listed, edited, applied together, compared, and judged."""
-    for command in ["map CapsLock Tab", "profile new game --based-on base", "map W ArrowUp --profile game"]:
+    for command in ["map NumLock Insert", "profile new night --based-on base", "map W PageUp --profile night"]:
         desk.want(command)
-    desk.want("apply", 1, out=["No key gives KeyW any more."], err="lurk: in the profile game:")
-    desk.want("map F12 --use game")
-    desk.want("check", out=["No key of the profile game leads out of it again.  [no-way-back]", "`lurk map KEY --use previous` in it leads back"])
-    desk.want("map F12 --use previous --profile game")
+    desk.want("apply", 1, out=["No key gives KeyW any more."], err="lurk: in the profile night:")
+    desk.want("map F12 --use night")
+    desk.want("check", out=["No key of the profile night leads out of it again.  [no-way-back]", "`lurk map KEY --use previous` in it leads back"])
+    desk.want("map F12 --use previous --profile night")
     desk.want("apply", out=["In force now, and again after every reboot: 2 rules"])
-    desk.want("map CapsLock Enter --profile game")
-    desk.want("diff", out=["added     game: CapsLock gives Enter"])
-    desk.want("show --profile game", out=["3 rules in hide/profiles/game.yaml", "F12       F12       the profile before"])
-    desk.want("check game")
-    desk.want("map F9 F10 --profile game --apply", out=["It is applied, and in force when the profile game is: `lurk use game`."])
+    desk.want("map NumLock Tab --profile night")
+    desk.want("diff", out=["added     night: NumLock gives Tab"])
+    desk.want("show --profile night", out=["3 rules in hide/profiles/night.yaml", "F12      F12      the profile before"])
+    desk.want("check night")
+    desk.want("map F9 F10 --profile night --apply", out=["It is applied, and in force when the profile night is: `lurk use night`."])
 
     def listed(*wanted):
         rows = [json.loads(line) for line in desk.want("profile list --json").splitlines()]
         assert [(p["profile"], p["rules"], p["based_on"], p["applied"], p["in_force"]) for p in rows] == list(wanted), rows
 
-    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
-    desk.want("diff --profile game", out=["changed   the profile game is in force after a start (before: base)\n"])
-    desk.want("apply --profile game", out=["In force now, and again after every reboot: 4 rules from hide/profiles/game.yaml, on top of 2 from base.\n"])
-    listed(("base", 2, "", True, False), ("game", 4, "base", True, True))
-    desk.want("status", out=["6 rules in force since 2031-05-04 05:30, from hide/profiles/game.yaml.", "The profile in force is game, one of 2"])
+    listed(("base", 2, "", True, True), ("night", 4, "base", True, False))
+    desk.want("diff --profile night", out=["changed   the profile night is in force after a start (before: base)\n"])
+    desk.want("apply --profile night", out=["In force now, and again after every reboot: 4 rules from hide/profiles/night.yaml, on top of 2 from base.\n"])
+    listed(("base", 2, "", True, False), ("night", 4, "base", True, True))
+    desk.want("status", out=["6 rules in force since 2031-05-04 05:30, from hide/profiles/night.yaml.", "The profile in force is night, one of 2"])
     desk.want("use base", out=["In force now: base. `lurk use --previous` switches back"])
-    desk.want("use gmae", 1, err="there is no profile `gmae`")
-    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
-    assert "Enter" in desk.want(["use", "game", "--", LURK, "play", "-"], stdin="press CapsLock on wagtail\n")
-    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
-    desk.want("use --previous", out=["In force now: game."])
+    desk.want("use nihgt", 1, err="there is no profile `nihgt`")
+    listed(("base", 2, "", True, True), ("night", 4, "base", True, False))
+    assert "Tab" in desk.want(["use", "night", "--", LURK, "play", "-"], stdin="press NumLock on wagtail\n")
+    listed(("base", 2, "", True, True), ("night", 4, "base", True, False))
+    desk.want("use --previous", out=["In force now: night."])
     told = json.loads(desk.want("map Pause Insert --apply --json"))
     assert told["applied"] and told["in_force"], told
     desk.want("undo", out=["Took back the last edit and its apply"])
-    listed(("base", 2, "", True, False), ("game", 4, "base", True, True))
-    desk.want("play -", stdin="press CapsLock on wagtail\nuse previous\npress CapsLock\n", out=["Enter down", "Tab down"])
+    listed(("base", 2, "", True, False), ("night", 4, "base", True, True))
+    desk.want("play -", stdin="press NumLock on wagtail\nuse previous\npress NumLock\n", out=["Tab down", "Insert down"])
     desk.want("undo", out=["Took back the last apply"])
-    listed(("base", 2, "", True, True), ("game", 4, "base", True, False))
-    desk.want("play -", stdin="press CapsLock on wagtail\nuse game\npress CapsLock\nuse nowhere\n", status=2,
-              out=["Tab down", "Enter down"], err="-:4: no profile was applied that is called `nowhere`")
+    listed(("base", 2, "", True, True), ("night", 4, "base", True, False))
+    desk.want("play -", stdin="press NumLock on wagtail\nuse night\npress NumLock\nuse nowhere\n", status=2,
+              out=["Insert down", "Tab down"], err="-:4: no profile was applied that is called `nowhere`")
     desk.want("undo")
     desk.want("undo", out=["Took back"])
-    desk.write("hide/profiles/game.yaml", "rules: [\n")
-    desk.want("apply", 3, err="hide/profiles/game.yaml:")
-    desk.want("status", err="hide/profiles/game.yaml:", status=0)
-    desk.write("hide/profiles/game.yaml", HEAD + "layout: nowhere\n")
+    desk.write("hide/profiles/night.yaml", "rules: [\n")
+    desk.want("apply", 3, err="hide/profiles/night.yaml:")
+    desk.want("status", err="hide/profiles/night.yaml:", status=0)
+    desk.write("hide/profiles/night.yaml", HEAD + "layout: nowhere\n")
     desk.want("show", 3, err="nowhere")
 
 
@@ -818,8 +822,8 @@ COMPLETIONS = [
     ("picture --layout esp", []), ("picture --layout gb", ["gb"]), ("picture --layout de:ne", ["de:neo"]),
     ("picture --pap", ["--paper"]),
     ("ma", ["map"]), ("map Caps", ["CapsLock"]), ("map CapsLock noth", ["nothing"]), ("map --ke", ["--keyboard"]),
-    ("map CapsLock Enter --keyboard wag", ["wagtail"]), ("use g", ["game"]), ("profile n", ["new"]), ("use --pr", ["--previous", "--profile"]),
-    ("swap meta", ["Meta", "MetaLeft", "MetaRight"]), ("map F12 --use ", ["base", "game"]), ("xyz", []), ("help rev", []),
+    ("map NumLock Tab --keyboard wag", ["wagtail"]), ("use n", ["night"]), ("profile n", ["new"]), ("use --pr", ["--previous", "--profile"]),
+    ("swap meta", ["Meta", "MetaLeft", "MetaRight"]), ("map F12 --use ", ["base", "night"]), ("xyz", []), ("help rev", []),
     ("--d", ["--desk"]), ("nowhere 'x", [])]
 SHELLS = {
     "bash": """source {folder}/lurk.bash; COMP_WORDS=({words}); COMP_CWORD={last}; _lurk; printf '%s\\n' "${{COMPREPLY[@]}}" """,
@@ -831,7 +835,7 @@ SHELLS = {
 def completion(desk):
     """What the command says may come next, and each shell that is here with it."""
     desk.want("keyboards")
-    desk.want("profile new game")
+    desk.want("profile new night")
     for line, wanted in COMPLETIONS:
         words = line.split(" ")
         assert desk.want(["complete", "--", *words]).split() == wanted, (line, desk.want(["complete", "--", *words]))
@@ -842,7 +846,7 @@ def completion(desk):
     for shell, script in SHELLS.items():
         if not shutil.which(shell):
             continue
-        for line, wanted in [("map Caps", "CapsLock"), ("use g", "game")]:
+        for line, wanted in [("map Caps", "CapsLock"), ("use n", "night")]:
             words = ["lurk", *line.split(" ")]
             text = script.format(folder=folder, words=" ".join(words), last=len(words) - 1, count=len(words), line=" ".join(words))
             environment = {**os.environ, "PATH": os.path.dirname(LURK) + ":" + os.environ["PATH"], "LURK_DESK": "hide", "HOME": desk.folder}
@@ -879,22 +883,22 @@ def two_at_once(desk):
     """Of many edits at once each arrives; and one that started from what is not there any more changes nothing."""
     environment = {"PATH": os.environ["PATH"], "XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder}
     own = {"desk": None, "env": environment}
-    desk.want("map Pause Enter", **own)
-    running = [subprocess.Popen([*WRAPPER, LURK, "map", key, "Enter"], cwd=desk.folder, env=environment, stdout=subprocess.PIPE,
+    desk.want("map Pause Tab", **own)
+    running = [subprocess.Popen([*WRAPPER, LURK, "map", key, "Tab"], cwd=desk.folder, env=environment, stdout=subprocess.PIPE,
                                 stderr=subprocess.PIPE, text=True) for key in KEYS]
     for key, one in zip(KEYS, running):
         out, err = one.communicate()
-        assert one.returncode == 0 and f"{key} now gives Enter." in out, (key, out, err)
+        assert one.returncode == 0 and f"{key} now gives Tab." in out, (key, out, err)
     text = desk.read("lurk/profile.yaml")
-    assert all(f"press: {key}\n" in text for key in KEYS) and text.count("gives: Enter") == len(KEYS) + 1, text
+    assert all(f"press: {key}\n" in text for key in KEYS) and text.count("gives: Tab") == len(KEYS) + 1, text
     for i in range(len(KEYS) + 1):  # and each can be taken back
         desk.want("undo", out=["Took back the last edit"], **own)
     assert sorted(os.listdir(desk.path("lurk"))) == ["undo"]
     # Whoever holds the folder for ever holds nobody up for ever.
-    desk.want("map Pause Enter", **own)
+    desk.want("map Pause Tab", **own)
     folder = os.open(desk.path("lurk"), os.O_RDONLY)
     fcntl.flock(folder, fcntl.LOCK_EX)
-    desk.want("map KeyA Enter", **own)
+    desk.want("map KeyA Tab", **own)
     os.close(folder)
 
 
@@ -904,14 +908,14 @@ def whose_files(desk):
     own = {"desk": None, "env": {"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder}}
     for mask, mode in ((0o022, 0o644), (0o077, 0o600), (0o027, 0o640)):
         before = os.umask(mask)
-        desk.want("map KeyA Enter", **own)
+        desk.want("map KeyA Tab", **own)
         os.umask(before)
         assert os.stat(profile).st_mode & 0o7777 == mode, oct(os.stat(profile).st_mode)
         desk.want("undo", **own)
-    desk.want("map KeyA Enter", **own)
+    desk.want("map KeyA Tab", **own)
     for mode in (0o640, 0o600, 0o6755):
         os.chmod(profile, mode)
-        desk.want("map KeyB Enter", **own)
+        desk.want("map KeyB Tab", **own)
         desk.want("restore KeyB", **own)
         assert os.stat(profile).st_mode & 0o7777 == mode & 0o777, oct(os.stat(profile).st_mode)
     for name in os.listdir(undo):
@@ -921,14 +925,14 @@ def whose_files(desk):
     os.makedirs(desk.path("kept/safe"))
     os.symlink("../kept/link", profile)
     os.symlink("safe/profile.yaml", desk.path("kept/link"))
-    desk.want("map KeyA Enter", **own)
-    desk.want("map KeyB Enter", **own)
+    desk.want("map KeyA Tab", **own)
+    desk.want("map KeyB Tab", **own)
     assert os.path.islink(profile) and "KeyB" in desk.read("kept/safe/profile.yaml")
     # What is no file is said, and not waited for.
     os.remove(profile)
     os.mkfifo(profile)
     desk.want("show", 3, err=["profile.yaml: is a pipe, not a file"], **own)
-    desk.want("map KeyA Enter", 3, err=["is a pipe"], **own)
+    desk.want("map KeyA Tab", 3, err=["is a pipe"], **own)
 
 
 def on_a_pty(desk, words, **env):
@@ -1005,21 +1009,21 @@ def root_in_somebodys_folder(desk):
     for folder in ("", "/.config", "/.config/lurk"):
         os.chown(home + folder, 12345, 12345)
     profile = home + "/.config/lurk/profile.yaml"
-    desk.want(["map", "KeyA", "Enter", "--profile", profile], **own)
+    desk.want(["map", "KeyA", "Tab", "--profile", profile], **own)
     assert os.stat(profile).st_uid == 12345 and os.stat(profile).st_gid == 12345
     for where, link in ((profile, secret), (home + "/.config/lurk/other", desk.folder)):
         subprocess.run(["rm", "-rf", where], check=True)
         os.symlink(link, where)
         os.lchown(where, 12345, 12345)
     for path in (profile, home + "/.config/lurk/other/secret.yaml", home + "/.config/lurk/other/made/profile.yaml"):
-        assert desk.run(["map", "KeyA", "Enter", "--profile", path], **own).returncode == 3
+        assert desk.run(["map", "KeyA", "Tab", "--profile", path], **own).returncode == 3
         assert "KeyA" not in desk.read("secret.yaml") and not os.path.exists(desk.path("made"))
     desk.want(["show", "--profile", profile], 3, err=["profile.yaml: Permission denied"], **own)
     os.remove(profile)
     flipping = subprocess.Popen([sys.executable, "-c", FLIP, os.path.dirname(profile), secret], stdout=subprocess.PIPE, text=True)
     assert flipping.stdout.readline() == "ready\n"
     for i in range(150):
-        desk.run(["map", KEYS[i % 20], "Enter", "--profile", profile], **own)
+        desk.run(["map", KEYS[i % 20], "Tab", "--profile", profile], **own)
     flipping.kill()
     flipping.wait()
     assert desk.read("secret.yaml") == "lurk: 1\nrules:\n" and os.stat(secret).st_uid == 0
@@ -1028,8 +1032,8 @@ def root_in_somebodys_folder(desk):
             assert os.lstat(os.path.join(folder, name)).st_uid == 12345, name
 
 
-FAULTY = ["map KeyC Enter", "map CapsLock nothing", "swap F1 F2", "restore CapsLock", "undo", "profile new game", "keyboards --keyboard heron --broken Delete",
-          "map KeyC Enter --apply", "apply", "show", "status", "check", "off CapsLock"]
+FAULTY = ["map KeyC Tab", "map NumLock nothing", "swap F1 F2", "restore NumLock", "undo", "profile new night", "keyboards --keyboard heron --broken Delete",
+          "map KeyC Tab --apply", "apply", "show", "status", "check", "off NumLock"]
 
 
 def faults(desk):
@@ -1040,7 +1044,7 @@ def faults(desk):
         return
     own = {"XDG_STATE_HOME": desk.folder, "LURK_FAULTS": desk.path("count"), "LD_PRELOAD": library}
     desk.want("keyboards")
-    desk.want("map CapsLock Enter --apply")
+    desk.want("map NumLock Tab --apply")
     desk.want("map F4 F5")
     shutil.move(desk.path("hide"), desk.path("before"))
     most, ran = int(os.environ.get("LURK_FAULT_RUNS", "12")), 0

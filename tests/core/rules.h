@@ -1,6 +1,6 @@
 /* Rules and keymaps from one line of text, for tables of tests:
  *
- *     CapsLock>Enter; Alt<>Meta @1; Delete>nothing @2; any Enter>itself; !F1>F2; Pause>Meta+KeyC;
+ *     CapsLock>Insert; Control<>Meta @1; Delete>nothing @2; any Insert>itself; !F1>F2; Pause>Meta+KeyC;
  *     F1>Control+KeyA,KeyB; F2>"some text"; F3>=NAME; F4>toggle; Shift+Digit3>"#"
  *
  * `@n` is the n-th described keyboard, `!` a rule that is switched off; `=` is another profile.

@@ -17,11 +17,11 @@ static void what_goes_in_comes_out(void **state)
 	struct lurk_profile profile;
 
 	(void)state;
-	test_rules_read(&t,
-			"CapsLock>Enter; Alt<>Meta @1; !Delete>nothing @2; hid:07:a5>LaunchMail; "
-			"any Enter>itself; Shift+KeyA>KeyB; only KeyH>KeyJ; F1>\"Ab #\"; "
-			"Pause>Meta+KeyC,KeyV; F2>toggle; |game/test; F3>=previous; |guest/game; "
-			"F4>=GAME");
+	test_rules_read(
+		&t, "CapsLock>Insert; Control<>Meta @1; !Delete>nothing @2; hid:07:a5>LaunchMail; "
+		    "any Insert>itself; Shift+KeyA>KeyB; only KeyH>KeyJ; F1>\"Ab #\"; "
+		    "Pause>Meta+KeyC,KeyV; F2>toggle; |dusk/test; F3>=previous; |guest/dusk; "
+		    "F4>=DUSK");
 	t.rules[0].note = (struct lurk_text){"one hand", 8};
 	assert_int_equal(test_rules_image(&t), LURK_OK);
 	lurk_image_profile(&t.image, 0, &profile);
@@ -31,7 +31,7 @@ static void what_goes_in_comes_out(void **state)
 	lurk_image_profile(&t.image, 2, &profile);
 	assert_int_equal(profile.based_on, 2);
 	assert_int_equal(lurk_image_profile_of(&t.image, t.count - 1), 2);
-	assert_int_equal(lurk_image_find_profile(&t.image, (struct lurk_text){"Game", 4}), 2);
+	assert_int_equal(lurk_image_find_profile(&t.image, (struct lurk_text){"Dusk", 4}), 2);
 	assert_int_equal(lurk_image_find_profile(&t.image, (struct lurk_text){"gam", 3}), 0);
 	for (uint32_t i = 0; i < t.count; i++) {
 		const struct lurk_rule *in = &t.rules[i];
@@ -93,7 +93,7 @@ static void damage_is_refused(void **state)
 	struct lurk_image image;
 
 	(void)state;
-	test_rules_read(&t, "CapsLock>Enter; Alt<>Meta @1");
+	test_rules_read(&t, "CapsLock>Insert; Control<>Meta @1");
 	for (size_t byte = 0; byte < t.length; byte++) {
 		for (unsigned bit = 0; bit < 8; bit++) {
 			memcpy(copy, t.bytes, t.length);
@@ -156,7 +156,7 @@ static void nonsense_is_refused(void **state)
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(pokes); i++) {
-		test_rules_read(&t, i + 1 == COUNT(pokes) ? "KeyA>nothing" : "CapsLock>Enter");
+		test_rules_read(&t, i + 1 == COUNT(pokes) ? "KeyA>nothing" : "CapsLock>Insert");
 		t.bytes[pokes[i].at] = pokes[i].value;
 		lurk_image_stamp(t.bytes, 1, 1, 0);
 		if (lurk_image_open(t.bytes, t.length, &image) != LURK_ERR_CONTENT)

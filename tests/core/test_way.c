@@ -5,7 +5,7 @@
 
 /* What the made-up keyboards have, in their table and otherwise. */
 static const lurk_key in_table[] = {LURK_KEY_A,          LURK_KEY_B,      LURK_KEY_CAPSLOCK,
-				    LURK_KEY_ENTER,      LURK_KEY_ESC,    LURK_KEY_LEFTSHIFT,
+				    LURK_KEY_INSERT,     LURK_KEY_ESC,    LURK_KEY_LEFTSHIFT,
 				    LURK_KEY_RIGHTSHIFT, LURK_KEY_DELETE, LURK_KEY_F13};
 
 struct table_port {
@@ -38,10 +38,10 @@ static const struct row {
 	unsigned changes;
 } rows[] = {
 	{"", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0, 0},
-	{"!CapsLock>Enter", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0,
+	{"!CapsLock>Insert", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0,
 	 0},
-	{"CapsLock>Enter @2", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0,
-	 0},
+	{"CapsLock>Insert @2", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE,
+	 0, 0},
 	{"CapsLock>itself", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0,
 	 0},
 	{"CapsLock<>Escape", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
@@ -58,9 +58,9 @@ static const struct row {
 	{"CapsLock>nothing", ONE, A_TABLE, LURK_WAY_TABLE, LURK_WAY_TABLE, LURK_BECAUSE_FORGOTTEN,
 	 LURK_KEY_CAPSLOCK, 1},
 	/* The table does not count. */
-	{"CapsLock>Enter", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
-	 LURK_KEY_ENTER, 1},
-	{"CapsLock>Enter; Enter>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY,
+	{"CapsLock>Insert", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
+	 LURK_KEY_INSERT, 1},
+	{"CapsLock>Insert; Insert>nothing", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY,
 	 LURK_BECAUSE_FORGOTTEN, LURK_KEY_CAPSLOCK, 2},
 	{"KeyA>Tab; KeyB>Tab", ONE, A_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
 	 LURK_KEY_TAB, 2},
@@ -97,8 +97,8 @@ static const struct row {
 	{"CapsLock<>Escape", ONE, A_TABLE, LURK_WAY_RELAY, LURK_WAY_RELAY, LURK_BECAUSE_ASKED, 0,
 	 2},
 	{"", ONE, A_TABLE, LURK_WAY_RELAY, LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, 0, 0},
-	{"CapsLock>Enter", ONE, A_TABLE, LURK_WAY_TABLE, LURK_WAY_TABLE, LURK_BECAUSE_TWICE,
-	 LURK_KEY_ENTER, 1},
+	{"CapsLock>Insert", ONE, A_TABLE, LURK_WAY_TABLE, LURK_WAY_TABLE, LURK_BECAUSE_TWICE,
+	 LURK_KEY_INSERT, 1},
 	{"CapsLock<>Escape", ONE, A_TABLE, LURK_WAY_TABLE, LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 0, 2},
 	/* No table. */
@@ -115,12 +115,12 @@ static const struct row {
 	 LURK_BECAUSE_NO_RULE, 0, 0},
 	{"CapsLock>toggle", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
 	 0},
-	{"CapsLock>Enter", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
+	{"CapsLock>Insert", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
 	 0},
 	{"Shift+KeyA>KeyB", ONE, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
 	 0},
 	{"", TWO, NO_TABLE, LURK_WAY_PLAIN, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0, 0},
-	{"CapsLock>Enter", ONE, NO_TABLE, LURK_WAY_TABLE, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
+	{"CapsLock>Insert", ONE, NO_TABLE, LURK_WAY_TABLE, LURK_WAY_RELAY, LURK_BECAUSE_NO_TABLE, 0,
 	 0},
 };
 
@@ -185,13 +185,13 @@ static void both_sources_are_told(void **state)
 	struct lurk_way_choice choice;
 
 	(void)state;
-	lurk_way_choose(&machine.port, 0, &keyboard, compile("KeyB>Enter", ONE), &none,
+	lurk_way_choose(&machine.port, 0, &keyboard, compile("KeyB>Insert", ONE), &none,
 			LURK_WAY_PLAIN, &choice);
 	assert_int_equal(choice.from, LURK_KEY_B);
-	assert_int_equal(choice.other, LURK_KEY_ENTER);
+	assert_int_equal(choice.other, LURK_KEY_INSERT);
 	/* Where nobody can be told, that it cannot be read is told. */
 	machine.error = LURK_ERR_GONE;
-	assert_int_equal(lurk_way_choose(&machine.port, 0, &keyboard, compile("KeyB>Enter", ONE),
+	assert_int_equal(lurk_way_choose(&machine.port, 0, &keyboard, compile("KeyB>Insert", ONE),
 					 &none, LURK_WAY_PLAIN, &choice),
 			 LURK_ERR_GONE);
 }
@@ -203,7 +203,7 @@ static void what_entries_hold(void **state)
 	} wanted[] = {{LURK_KEY_A, LURK_KEY_B},
 		      {LURK_KEY_B, LURK_KEY_B},
 		      {LURK_KEY_CAPSLOCK, LURK_KEY_UNKNOWN},
-		      {LURK_KEY_ENTER, LURK_KEY_ENTER},
+		      {LURK_KEY_INSERT, LURK_KEY_INSERT},
 		      {LURK_KEY_ESC, LURK_KEY_ESC}};
 	const struct lurk_keymap *keymap =
 		compile("KeyA>KeyB; CapsLock>nothing; Enter>Meta+KeyC", ONE);

@@ -278,10 +278,11 @@ static void finger(struct world *w, unsigned keyboard, unsigned key, bool down)
 static void random_apply(struct world *w, uint64_t *seed)
 {
 	static const char *const pool[] = {
-		"CapsLock>Enter",   "Alt<>Meta",        "CapsLock<>Tab",       "Delete>nothing",
-		"KeyA>Delete",      "CapsLock>Control", "any Enter>Tab",       "KeyA>LaunchMail",
-		"AltLeft>AltRight", "hid:07:39>Enter",  "CapsLock>nothing @1", "KeyA<>Tab @2",
-		"Alt<>Meta @2",     "Enter>itself @1",  "set2:58>Escape",
+		"CapsLock>Insert",  "Control<>Meta",       "CapsLock<>Tab",
+		"Delete>nothing",   "KeyA>Delete",         "CapsLock>Control",
+		"any Insert>Tab",   "KeyA>LaunchMail",     "ControlLeft>ControlRight",
+		"hid:07:39>Insert", "CapsLock>nothing @1", "KeyA<>Tab @2",
+		"Control<>Meta @2", "Insert>itself @1",    "set2:58>Escape",
 	};
 	struct lurk_apply_report report;
 	char text[256] = "";

@@ -28,7 +28,7 @@ enum { UNRULED = 3 };
 static const char *const sets[] = {
 	"",
 	"KeyA<>KeyB",
-	"Alt<>Meta; CapsLock<>Escape",
+	"Control<>Meta; CapsLock<>Escape",
 	"CapsLock>nothing",
 	"CapsLock>Control; KeyA>KeyB",
 	"Shift<>Control",
@@ -37,7 +37,7 @@ static const char *const sets[] = {
 	"Control+KeyA>Meta+KeyC; only KeyB>ArrowLeft",
 	"F1>Control+KeyX,KeyY; Meta+Digit3>nothing @2",
 	"F9>toggle; KeyA>KeyB",
-	"F2>=game; KeyA<>KeyB; |game/test; KeyA>KeyX; F2>=previous; F1>\"Ab\"",
+	"F2>=dusk; KeyA<>KeyB; |dusk/test; KeyA>KeyX; F2>=previous; F1>\"Ab\"",
 	"relay KeyA<>KeyB; F9>toggle",
 	"hid:07:39>Tab; F1>\"#\"",
 };

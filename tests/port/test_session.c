@@ -131,8 +131,9 @@ static const struct {
 	{USB, "", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+KeyA -KeyA", "KeyA+ KeyA- "},
 	{USB, "CapsLock>Escape @2", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+CapsLock -CapsLock",
 	 "CapsLock+ CapsLock- "},
-	{USB, "Alt<>Meta @1", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
-	 "+AltLeft +MetaRight -AltLeft -MetaRight", "MetaLeft+ AltRight+ MetaLeft- AltRight- "},
+	{USB, "Control<>Meta @1", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
+	 "+ControlLeft +MetaRight -ControlLeft -MetaRight",
+	 "MetaLeft+ ControlRight+ MetaLeft- ControlRight- "},
 	{USB, "Delete<>Insert", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 "+Delete -Delete +KeyA -KeyA", "Insert+ Insert- KeyA+ KeyA- "},
 	/* Programs that start now would never learn of Delete. */
@@ -142,8 +143,8 @@ static const struct {
 	 "+Delete -Delete +KeyA -KeyA", "KeyA+ KeyA- "},
 	{USB_TWICE, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
 	 "+CapsLock -CapsLock", "Escape+ Escape- "},
-	{USB, "CapsLock>Enter", LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
-	 "+CapsLock +Enter -CapsLock -Enter", "Enter+ Enter- "},
+	{USB, "CapsLock>Insert", LURK_WAY_RELAY, LURK_BECAUSE_TWICE,
+	 "+CapsLock +Insert -CapsLock -Insert", "Insert+ Insert- "},
 	{USB, "CapsLock>LaunchMail", LURK_WAY_RELAY, LURK_BECAUSE_UNDECLARED, "+CapsLock -CapsLock",
 	 "LaunchMail+ LaunchMail- "},
 	{USB, "hid:07:a5>KeyA; KeyA>nothing", LURK_WAY_RELAY, LURK_BECAUSE_NOT_IN_TABLE,
@@ -152,8 +153,8 @@ static const struct {
 	{USB, "relay CapsLock<>Escape", LURK_WAY_RELAY, LURK_BECAUSE_ASKED,
 	 "+CapsLock -CapsLock +KeyA -KeyA", "Escape+ Escape- KeyA+ KeyA- "},
 	{USB, "relay ", LURK_WAY_PLAIN, LURK_BECAUSE_NO_RULE, "+KeyA -KeyA", "KeyA+ KeyA- "},
-	{USB, "table CapsLock>Enter", LURK_WAY_TABLE, LURK_BECAUSE_TWICE,
-	 "+CapsLock +Enter -CapsLock -Enter", "Enter+ Enter- "},
+	{USB, "table CapsLock>Insert", LURK_WAY_TABLE, LURK_BECAUSE_TWICE,
+	 "+CapsLock +Insert -CapsLock -Insert", "Insert+ Insert- "},
 	{USB, "table hid:07:a5>KeyA", LURK_WAY_TABLE, LURK_BECAUSE_NOT_IN_TABLE, "+KeyA -KeyA",
 	 "KeyA+ KeyA- "},
 	{TRANSLATED, "CapsLock<>Escape", LURK_WAY_TABLE, LURK_BECAUSE_ONE_TO_ONE,
@@ -221,19 +222,19 @@ static const struct {
 	{"F1>\"abcdefghijklmnopqrstuvwxyz\"; Escape>nothing",
 	 "+F1 -F1 +ShiftLeft +ShiftRight +Escape ~2100 +KeyX -KeyX -ShiftLeft -ShiftRight -Escape",
 	 "KeyA+ KeyA- KeyB+ KeyB- KeyC+ KeyC- KeyD+ KeyD- KeyX+ KeyX- "},
-	{"KeyA>KeyB; F12>=game; |game/test; KeyA>KeyC; KeyW>ArrowUp; F12>=previous",
+	{"KeyA>KeyB; F12>=dusk; |dusk/test; KeyA>KeyC; KeyW>PageUp; F12>=previous",
 	 "+KeyA -KeyA +F12 -F12 +KeyA +KeyW -KeyA +F12 -KeyW -F12 +KeyA -KeyA +KeyW -KeyW",
-	 "KeyB+ KeyB- KeyC+ ArrowUp+ KeyC- ArrowUp- KeyB+ KeyB- KeyW+ KeyW- "},
+	 "KeyB+ KeyB- KeyC+ PageUp+ KeyC- PageUp- KeyB+ KeyB- KeyW+ KeyW- "},
 	/* Into a profile that the table can do, and back: held keys end with their keyboard's way.
 	 */
 	{"F12>=plain; |plain; KeyA<>KeyB", "+KeyX +F12 -F12 -KeyX +KeyA -KeyA !p +KeyA -KeyA",
 	 "KeyX+ KeyX- KeyB+ KeyB- KeyA+ KeyA- "},
-	{"KeyA>KeyB; |game/test; KeyA>KeyC",
+	{"KeyA>KeyB; |dusk/test; KeyA>KeyC",
 	 "+KeyA !1 -KeyA +KeyA -KeyA !0 +KeyA -KeyA !p +KeyA -KeyA",
 	 "KeyB+ KeyB- KeyC+ KeyC- KeyB+ KeyB- KeyC+ KeyC- "},
 	/* Applied again with a profile to start in; its previous one is what it is based on. */
-	{"KeyA>KeyB; |game/test; KeyA>KeyC",
-	 "!=game +KeyA -KeyA !p +KeyA -KeyA !=GAME !=nowhere +KeyA -KeyA",
+	{"KeyA>KeyB; |dusk/test; KeyA>KeyC",
+	 "!=dusk +KeyA -KeyA !p +KeyA -KeyA !=DUSK !=nowhere +KeyA -KeyA",
 	 "KeyC+ KeyC- KeyB+ KeyB- KeyB+ KeyB- "},
 	{"Delete>nothing; F9>toggle",
 	 "+Delete -Delete +F9 -F9 +Delete -Delete +F9 +Delete -F9 -Delete", "Delete+ Delete- "},
@@ -400,7 +401,7 @@ static void each_press_of_a_key_that_never_comes_up_acts(void **state)
 }
 
 /* Rules that change while keys are held, by each way into each other. */
-static const char *const sets[] = {"", "CapsLock<>Tab", "CapsLock>nothing", "CapsLock>Enter",
+static const char *const sets[] = {"", "CapsLock<>Tab", "CapsLock>nothing", "CapsLock>Insert",
 				   "CapsLock>Space"};
 
 static void nothing_sticks_when_rules_change(void **state)
@@ -427,7 +428,7 @@ static void nothing_sticks_when_rules_change(void **state)
 				     to == 0   ? "CapsLock+ CapsLock- "
 				     : to == 1 ? "Tab+ Tab- "
 				     : to == 2 ? ""
-				     : to == 3 ? "Enter+ Enter- "
+				     : to == 3 ? "Insert+ Insert- "
 					       : "Space+ Space- ");
 				end(b);
 			}
@@ -456,15 +457,15 @@ static void keyboards_come_and_go(void **state)
 				   "radio: {product: \"fade:0003\"}}\n");
 
 	(void)state;
-	apply(b, "CapsLock>Enter; KeyA>KeyB @3");
-	play(b, "+CapsLock", "Enter+ ");
+	apply(b, "CapsLock>Insert; KeyA>KeyB @3");
+	play(b, "+CapsLock", "Insert+ ");
 	lurk_sim_unplug(b->rig->sim, 0);
 	settle(b);
-	assert_string_equal(sim_rig_got(b->rig), "Enter- ");
+	assert_string_equal(sim_rig_got(b->rig), "Insert- ");
 	assert_false(b->keyboards[0].present);
 	lurk_sim_plug(b->rig->sim, 0, false, "usb-9");
 	settle(b);
-	play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
+	play(b, "+CapsLock -CapsLock", "Insert+ Insert- ");
 	/* By radio it is another described keyboard, with rules of its own. */
 	play(b, "+1:KeyA -1:KeyA", "KeyA+ KeyA- ");
 	lurk_sim_unplug(b->rig->sim, 1);
@@ -487,7 +488,7 @@ static void rules_hold_after_a_reboot(void **state)
 
 	(void)state;
 	assert_null(lurk_session_image(&b->session));
-	apply(b, "CapsLock>Enter");
+	apply(b, "CapsLock>Insert");
 	apply(b, "CapsLock>Tab");
 	lurk_sim_boot(b->rig->sim);
 	start(b);
@@ -834,7 +835,7 @@ static const struct {
 } locks[] = {
 	{"", "CapsLock>nothing", 0, ""},
 	{"+CapsLock -CapsLock", "CapsLock>nothing", 1 << LURK_LOCK_CAPS, "CapsLock+ CapsLock- "},
-	{"+CapsLock -CapsLock", "CapsLock>Enter", 1 << LURK_LOCK_CAPS, "CapsLock+ CapsLock- "},
+	{"+CapsLock -CapsLock", "CapsLock>Insert", 1 << LURK_LOCK_CAPS, "CapsLock+ CapsLock- "},
 	{"+CapsLock -CapsLock", "CapsLock<>Escape", 0, ""},
 	{"+CapsLock -CapsLock", "CapsLock>nothing @1", 0, ""}, /* the other one still has it */
 	{"+CapsLock -CapsLock +NumLock -NumLock", "CapsLock>Tab; NumLock>nothing; F1>NumLock",
@@ -869,7 +870,7 @@ static void nor_when_the_service_starts(void **state)
 		const char *rules, *got;
 	} rows[] = {
 		{"CapsLock>nothing; NumLock>nothing", "CapsLock+ CapsLock- "},
-		{"CapsLock>Enter", "CapsLock+ CapsLock- "},
+		{"CapsLock>Insert", "CapsLock+ CapsLock- "},
 		{"CapsLock<>Escape", ""},
 	};
 
@@ -1026,7 +1027,7 @@ static void nothing_is_lost_on_a_keyboard_in_use(void **state)
 	struct bench *b = make(USB);
 
 	(void)state;
-	assert_int_equal(apply(b, "CapsLock>Enter"), LURK_OK);
+	assert_int_equal(apply(b, "CapsLock>Insert"), LURK_OK);
 	lurk_session_stop(&b->session);
 	pass(b, 100);
 	lurk_sim_plugged_anew(b->rig->sim);
@@ -1039,7 +1040,7 @@ static void nothing_is_lost_on_a_keyboard_in_use(void **state)
 	press(b, "-KeyB -ShiftLeft");
 	assert_true(b->keyboards[0].taken);
 	sim_rig_got(b->rig);
-	play(b, "+CapsLock -CapsLock +KeyC -KeyC", "Enter+ Enter- KeyC+ KeyC- ");
+	play(b, "+CapsLock -CapsLock +KeyC -KeyC", "Insert+ Insert- KeyC+ KeyC- ");
 	end(b);
 }
 
@@ -1055,33 +1056,35 @@ static void all_or_nothing(void **state)
 			"  other: {wired: usb, product: \"fade:0002\", place: usb-2}\n" TRANSLATED);
 		enum lurk_error error;
 
-		assert_int_equal(apply(b, "CapsLock>Enter @1; Alt<>Meta @2; Delete<>Insert"),
+		assert_int_equal(apply(b, "CapsLock>Insert @1; Control<>Meta @2; Delete<>Insert"),
 				 LURK_OK);
 		b->calls = 0;
 		b->refuse_at = at;
-		error = apply(b, "CapsLock<>Tab @1; CapsLock>Enter @2; Delete<>Home");
+		error = apply(b, "CapsLock<>Tab @1; CapsLock>Insert @2; Delete<>Home");
 		b->refuse_at = 0;
 		refused += error == LURK_ERR_PORT;
 		settle(b);
 		if (error)
 			play(b,
-			     "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +2:Home "
+			     "+CapsLock -CapsLock +1:ControlLeft -1:ControlLeft +Delete -Delete "
+			     "+2:Home "
 			     "-2:Home",
-			     "Enter+ Enter- MetaLeft+ MetaLeft- Insert+ Insert- Home+ Home- ");
+			     "Insert+ Insert- MetaLeft+ MetaLeft- Insert+ Insert- Home+ Home- ");
 		else
 			play(b,
-			     "+CapsLock -CapsLock +1:AltLeft -1:AltLeft +Delete -Delete +2:Home "
+			     "+CapsLock -CapsLock +1:ControlLeft -1:ControlLeft +Delete -Delete "
+			     "+2:Home "
 			     "-2:Home",
-			     "Tab+ Tab- AltLeft+ AltLeft- Home+ Home- Delete+ Delete- ");
+			     "Tab+ Tab- ControlLeft+ ControlLeft- Home+ Home- Delete+ Delete- ");
 		lurk_sim_boot(b->rig->sim);
 		start(b);
-		play(b, "+CapsLock -CapsLock", error ? "Enter+ Enter- " : "Tab+ Tab- ");
+		play(b, "+CapsLock -CapsLock", error ? "Insert+ Insert- " : "Tab+ Tab- ");
 		end(b);
 	}
 	assert_true(refused > 5);
 }
 
-static enum lurk_error use_game(struct bench *b)
+static enum lurk_error use_dusk(struct bench *b)
 {
 	return lurk_session_use(&b->session, NULL, 1, &b->report);
 }
@@ -1108,13 +1111,13 @@ static const struct {
 	bool off;
 	const char *before, *after;
 } whole[] = {
-	{"use", use_game, false, "KeyB+ KeyB- MetaLeft+ MetaLeft- ",
-	 "KeyX+ KeyX- ControlLeft+ ControlLeft- "},
-	{"off", switch_off, false, "KeyB+ KeyB- MetaLeft+ MetaLeft- ",
+	{"use", use_dusk, false, "KeyB+ KeyB- ControlLeft+ ControlLeft- ",
+	 "KeyX+ KeyX- ShiftLeft+ ShiftLeft- "},
+	{"off", switch_off, false, "KeyB+ KeyB- ControlLeft+ ControlLeft- ",
 	 "KeyA+ KeyA- AltLeft+ AltLeft- "},
 	{"on", switch_on, true, "KeyA+ KeyA- AltLeft+ AltLeft- ",
-	 "KeyB+ KeyB- MetaLeft+ MetaLeft- "},
-	{"try", try_others, false, "KeyB+ KeyB- MetaLeft+ MetaLeft- ",
+	 "KeyB+ KeyB- ControlLeft+ ControlLeft- "},
+	{"try", try_others, false, "KeyB+ KeyB- ControlLeft+ ControlLeft- ",
 	 "KeyY+ KeyY- AltLeft+ AltLeft- "},
 };
 
@@ -1128,10 +1131,10 @@ static void all_or_nothing_whatever_changes(void **state)
 			struct bench *b = make(TWO);
 			enum lurk_error error;
 
-			assert_int_equal(apply(b,
-					       "KeyA>KeyB @1; Alt<>Meta @3; |game; KeyA>KeyX @1; "
-					       "Alt<>Control @3"),
-					 LURK_OK);
+			assert_int_equal(
+				apply(b, "KeyA>KeyB @1; Alt<>Control @3; |dusk; KeyA>KeyX @1; "
+					 "Alt<>Shift @3"),
+				LURK_OK);
 			if (whole[i].off)
 				lurk_session_switch(&b->session, NULL, true, &b->report);
 			pass(b, 500);
@@ -1220,10 +1223,10 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 	uint8_t noise[64] = {0};
 
 	(void)state;
-	apply(b, "CapsLock>Enter");
+	apply(b, "CapsLock>Insert");
 	for (size_t i = 0; i < COUNT(rows); i++) {
 		assert_int_equal(apply(b, rows[i].rules), rows[i].error);
-		play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
+		play(b, "+CapsLock -CapsLock", "Insert+ Insert- ");
 	}
 	assert_int_equal(lurk_session_apply(&b->session, NULL, noise, sizeof noise, LURK_NO_TEXT,
 					    &b->report),
@@ -1233,7 +1236,7 @@ static void what_cannot_be_applied_changes_nothing(void **state)
 		LURK_ERR_ROOM);
 	b->memory.keymap_size = b->session.memory.keymap_size = 64;
 	assert_int_equal(apply(b, "CapsLock>Tab"), LURK_ERR_ROOM);
-	play(b, "+CapsLock -CapsLock", "Enter+ Enter- ");
+	play(b, "+CapsLock -CapsLock", "Insert+ Insert- ");
 	end(b);
 }
 
@@ -1244,7 +1247,7 @@ static void one_stands_apart(void **state)
 			       "  other: {wired: usb, product: \"fade:0001\"}\n");
 
 	(void)state;
-	test_rules_read(&b->rules, "KeyA>KeyB; CapsLock>Enter; KeyC>KeyD @3");
+	test_rules_read(&b->rules, "KeyA>KeyB; CapsLock>Insert; KeyC>KeyD @3");
 	b->rules.apart = true;
 	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
 	assert_int_equal(lurk_session_apply(&b->session, NULL, b->rules.bytes, b->rules.length,
@@ -1263,9 +1266,9 @@ static void many_keyboards(void **state)
 		USB "  b: {wired: usb}\n  c: {wired: usb}\n  d: {wired: usb}\n  e: {wired: usb}\n");
 
 	(void)state;
-	assert_int_equal(apply(b, "CapsLock>Enter"), LURK_OK);
+	assert_int_equal(apply(b, "CapsLock>Insert"), LURK_OK);
 	assert_ptr_equal(b->keyboards[1].keymap, b->keyboards[2].keymap);
-	play(b, "+3:CapsLock -3:CapsLock", "Enter+ Enter- ");
+	play(b, "+3:CapsLock -3:CapsLock", "Insert+ Insert- ");
 	play(b, "+4:CapsLock -4:CapsLock", "CapsLock+ CapsLock- ");
 	end(b);
 }

@@ -107,7 +107,7 @@ static void what_lies_there_is_in_nobodys_way(void **state)
 	int fd;
 
 	(void)state;
-	test_rules_read(rules, "CapsLock>Enter");
+	test_rules_read(rules, "CapsLock>Insert");
 	assert_int_equal(test_rules_image(rules), LURK_OK);
 	fd = open(outside, O_WRONLY | O_CREAT, 0600);
 	assert_int_equal(write(fd, "outside", 7), 7);

@@ -41,11 +41,11 @@ static bool read_profile(struct lurk_profile_file *file, struct lurk_keyboards_f
 static const struct {
 	const char *rule, *words;
 } rules[] = {
-	{"- press: CapsLock\n  gives: Enter\n", "CapsLock gives Enter"},
+	{"- press: CapsLock\n  gives: Insert\n", "CapsLock gives Insert"},
 	{"- {press: caps, gives: kp enter}\n", "CapsLock gives NumpadEnter"},
 	{"- press: 'any Enter'\n  gives: nothing\n  keyboard: WAGTAIL\n",
 	 "any Enter gives nothing @1"},
-	{"- swap: [Alt, Meta]\n  keyboard: wagtail\n", "swap Alt gives Meta @1"},
+	{"- swap: [Control, Meta]\n  keyboard: wagtail\n", "swap Control gives Meta @1"},
 	{"- swap: [lctrl, Caps Lock]\n", "swap ControlLeft gives CapsLock"},
 	{"- press: hid:07:a5\n  gives: LaunchMail\n", "hid:07:a5 gives LaunchMail"},
 	{"- press: Delete\n  gives: itself\n  off: true\n  note: \"wet: never\"\n",
@@ -56,7 +56,7 @@ static const struct {
 	{"- press: Pause\n  gives: Meta+KeyC\n", "Pause gives Meta+KeyC"},
 	{"- press: Pause\n  gives: [Control+KeyA, Control+KeyC]\n",
 	 "Pause gives [Control+KeyA, Control+KeyC]"},
-	{"- press: F12\n  gives: {profile: game}\n", "F12 gives profile game"},
+	{"- press: F12\n  gives: {profile: dusk}\n", "F12 gives profile dusk"},
 	{"- press: F12\n  gives: {rules: toggle}\n", "F12 gives rules off and on"},
 };
 
@@ -115,7 +115,7 @@ static const struct {
 	{"lurk: 1\nlayout: [a]\n", "p.yaml:2:9: `layout:` takes one name, such as gb"},
 	{"lurk: 1\nrules: yes\n", "p.yaml:2:8: `rules:` takes a list of up to 8192 rules"},
 	{HEAD "- CapsLock\n",
-	 "p.yaml:3:3: a rule is expected, such as `- press: CapsLock` and `gives: Enter` below it"},
+	 "p.yaml:3:3: a rule is expected, such as `- press: NumLock` and `gives: Tab` below it"},
 	{HEAD "- press: CapsLok\n  gives: Enter\n",
 	 "p.yaml:3:10: `CapsLok` is no key; did you mean CapsLock?"},
 	{HEAD "- press: CapsLock\n  gives: delete\n",
@@ -127,18 +127,19 @@ static const struct {
 	{HEAD "- press: CapsLock\n",
 	 "p.yaml:3:3: this rule has `press` but no `gives`; add what the key gives"},
 	{HEAD "- gives: Enter\n", "p.yaml:3:3: this rule needs `press` and `gives`, or `swap`"},
-	{HEAD "- swap: [Alt, Meta]\n  press: F1\n",
+	{HEAD "- swap: [Control, Meta]\n  press: F1\n",
 	 "p.yaml:3:3: a rule has `swap`, or `press` and `gives`, not both"},
-	{HEAD "- swap: [Alt]\n", "p.yaml:3:9: `swap:` takes two keys, as in [Alt, Meta]"},
+	{HEAD "- swap: [Alt]\n", "p.yaml:3:9: `swap:` takes two keys, as in [Control, Alt]"},
 	{HEAD "- swap: [Alt, CapsLock]\n",
-	 "p.yaml:3:9: two keys that have names are swapped, or two pairs such as Alt and Meta"},
+	 "p.yaml:3:9: two keys that have names are swapped, or two pairs such as Control and Alt"},
 	{HEAD "- swap: [F1, f1]\n", "p.yaml:3:9: a key cannot be swapped with itself"},
 	{HEAD "- swap: [Shift+F1, F2]\n", "p.yaml:3:9: keys are swapped without modifiers"},
-	{HEAD "- swap: [F1, any Enter]\n",
-	 "p.yaml:3:14: `any Enter` cannot be given: a rule gives a key, a chord such as Meta+KeyC, "
-	 "{text: ...}, `nothing` or `itself`"},
+	{HEAD "- swap: [F1, any Enter]\n", "p.yaml:3:14: `any Enter` cannot be given: a rule gives "
+					   "a key, a chord such as Control+KeyL, "
+					   "{text: ...}, `nothing` or `itself`"},
 	{HEAD "- press: F1\n  gives: hid:07:a5\n",
-	 "p.yaml:4:10: `hid:07:a5` cannot be given: a rule gives a key, a chord such as Meta+KeyC, "
+	 "p.yaml:4:10: `hid:07:a5` cannot be given: a rule gives a key, a chord such as "
+	 "Control+KeyL, "
 	 "{text: ...}, `nothing` or `itself`"},
 	{HEAD "- press: F1\n  gives: F2\n  keyboard: wagtial\n",
 	 "p.yaml:5:13: no keyboard is called `wagtial`; keyboards.yaml has wagtail, heron, dipper"},
@@ -169,8 +170,9 @@ static const struct {
 	 "p.yaml:6:3: this rule (F1) and the one on line 3 are for the same key and equally "
 	 "specific; remove one, or "
 	 "write `off: true` in it"},
-	{HEAD "- swap: [Alt, Meta]\n  keyboard: heron\n- {press: MetaRight, gives: F1, keyboard: "
-	      "heron}\n",
+	{HEAD
+	 "- swap: [Control, Meta]\n  keyboard: heron\n- {press: MetaRight, gives: F1, keyboard: "
+	 "heron}\n",
 	 "p.yaml:5:3: this rule (MetaRight on heron) and the one on line 3 are for the same key "
 	 "and equally specific; "
 	 "remove one, or write `off: true` in it"},
@@ -229,7 +231,7 @@ static const struct {
 	 "built-in, serial, place or "
 	 "calls-itself"},
 	{"keyboards:\n  a: {ps2: true, broken: F1}\n",
-	 "keyboards.yaml:2:26: `broken:` takes a list, as in [Delete]"},
+	 "keyboards.yaml:2:26: `broken:` takes a list, as in [End]"},
 	{"keyboards:\n  a: {ps2: true, broken: [F99]}\n",
 	 "keyboards.yaml:2:27: `F99` is no key; did you mean F9 or F19?"},
 	{"keyboards:\n  a: {ps2: true, broken: [Alt]}\n",
@@ -629,7 +631,7 @@ static const char *with_umlauts(void *data, uint32_t c)
 
 #define RULE(gives) HEAD "- press: F1\n  gives: " gives "\n"
 
-/* Up to three profiles: profile.yaml, game.yaml, guest.yaml, and what is said when they shall be
+/* Up to three profiles: profile.yaml, dusk.yaml, guest.yaml, and what is said when they shall be
  * applied; "" where nothing is. The words of the order in the image. */
 static const struct {
 	const char *texts[3];
@@ -652,31 +654,31 @@ static const struct {
 	 "profile.yaml:4:17: the layout has no keys for `A` (U+0041), nor has any common one",
 	 ""},
 	{{RULE("{text: A}") "  off: true\n"}, true, "", "base"},
-	{{RULE("{profile: game}")},
+	{{RULE("{profile: dusk}")},
 	 true,
-	 "profile.yaml:4:20: there is no profile `game`; `lurk profile new game` makes it",
+	 "profile.yaml:4:20: there is no profile `dusk`; `lurk profile new dusk` makes it",
 	 ""},
-	{{RULE("{profile: game}"), HEAD}, true, "", "base game"},
+	{{RULE("{profile: dusk}"), HEAD}, true, "", "base dusk"},
 	{{RULE("{profile: previous}")}, true, "", "base"},
-	{{HEAD, "lurk: 1\nbased-on: BASE\n", HEAD}, true, "", "base game guest"},
+	{{HEAD, "lurk: 1\nbased-on: BASE\n", HEAD}, true, "", "base dusk guest"},
 	{{HEAD, "lurk: 1\nbased-on: guest\n", "lurk: 1\nbased-on: base\n"},
 	 true,
 	 "",
-	 "base game guest"},
-	{{"lurk: 1\nbased-on: guest\n", HEAD, HEAD}, true, "", "base guest game"},
+	 "base dusk guest"},
+	{{"lurk: 1\nbased-on: guest\n", HEAD, HEAD}, true, "", "base guest dusk"},
 	{{HEAD, "lurk: 1\nbased-on: gust\n"},
 	 true,
-	 "game.yaml:2:11: `gust` is no profile here; `lurk profile list` lists them",
+	 "dusk.yaml:2:11: `gust` is no profile here; `lurk profile list` lists them",
 	 ""},
-	{{HEAD, "lurk: 1\nbased-on: guest\n", "lurk: 1\nbased-on: game\n"},
+	{{HEAD, "lurk: 1\nbased-on: guest\n", "lurk: 1\nbased-on: dusk\n"},
 	 true,
-	 "game.yaml:2:11: `guest` cannot be meant: the profile would be based on itself",
+	 "dusk.yaml:2:11: `guest` cannot be meant: the profile would be based on itself",
 	 ""},
 };
 
 static void several_profiles_go_into_one_image(void **state)
 {
-	static const char *const paths[] = {"profile.yaml", "game.yaml", "guest.yaml"};
+	static const char *const paths[] = {"profile.yaml", "dusk.yaml", "guest.yaml"};
 	const struct lurk_characters letters = {.type = type_letter, .elsewhere = with_umlauts};
 
 	(void)state;
@@ -724,11 +726,11 @@ static void words_of_files(void **state)
 	static const struct {
 		const char *path, *word;
 	} rows[] = {{"/etc/lurk/profile.yaml", "base"},
-		    {"profiles/game-2.yaml", "game-2"},
+		    {"profiles/dusk-2.yaml", "dusk-2"},
 		    {"a b.yaml", ""},
 		    {"previous.yaml", NULL},
 		    {".yaml", ""},
-		    {"Game", "Game"}};
+		    {"Dusk", "Dusk"}};
 	char word[LURK_PROFILE_WORD];
 
 	(void)state;

@@ -114,7 +114,7 @@ static void begin(struct service *s)
 	s->control = lurk_control_open(&s->session, &options, &why);
 	assert_non_null(s->control);
 	rules->way = LURK_WAY_RELAY;
-	test_rules_read(rules, "KeyA>KeyX; |game/test; KeyA>KeyY");
+	test_rules_read(rules, "KeyA>KeyX; |dusk/test; KeyA>KeyY");
 	assert_int_equal(test_rules_image(rules), LURK_OK);
 	lurk_hex_write(rules->bytes, rules->length, s->digits);
 	free(rules);
@@ -187,7 +187,7 @@ static void each_allocation_fails(void **state)
 		{"image", ""},
 		{"image", "\"sequence\":1"},
 		{"apply", "\"image\":\"00\""},
-		{"use", "\"profile\":\"game\",\"while_connected\":true"},
+		{"use", "\"profile\":\"dusk\",\"while_connected\":true"},
 		{"use", "\"previous\":true"},
 		{"use", "\"profile\":\"nothing\""},
 		{"switch", "\"off\":true"},

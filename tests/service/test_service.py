@@ -569,23 +569,24 @@ def what_was_watched_is_wiped():
 COMMANDS = [
     ("status", "No rule is in force"),
     ("keyboards", "4 keyboards here"),
-    ("map CapsLock Enter", "CapsLock now gives Enter."),
+    ("map NumLock Tab", "NumLock now gives Tab."),
     ("apply", "In force now"),
-    ("status", "Enter would come from"),
-    ("swap Alt Meta --keyboard wagtail --apply", "It is in force now"),
+    ("status", "Tab would come from"),
+    ("swap Control Alt --keyboard dipper --apply", "It is in force now"),
     ("show", "All of this is in force."),
     ("off", "All rules are off"),
     ("status", "All rules are off: every key does its usual job. `lurk on` switches on 2 rules"),
     ("", "All rules are off"),
     ("on", "In force again: 2 rules."),
-    ("undo", "Took back the last apply"),
+    ("undo", "Took back the last edit and its apply: Control and Alt are swapped on dipper"),
     ("status", "1 rule in force since"),
-    ("restore CapsLock", "usual"),
+    ("swap Control Alt --keyboard dipper", "are swapped"),
+    ("restore NumLock", "usual"),
     ("apply --relay", "In force now"),
     ("status --json", '"way":"relay","why":"asked for by --relay; the table would do"'),
-    ("map CapsLock Enter", "CapsLock now gives Enter."),
+    ("map NumLock Tab", "NumLock now gives Tab."),
     ("apply --table", "In force now"),
-    ("status", "asked for by --table; but Enter would come from Enter and CapsLock, and the table does not count: either key's release"),
+    ("status", "asked for by --table; but Tab would come from Tab and NumLock, and the table does not count: either key's release"),
     ("!apply --table --relay", "one of --table and --relay"),
     ("!keyboards --name x --play y", "that is for simulated desks"),
 ]
@@ -651,35 +652,35 @@ def a_profile_is_chosen():
         return client.ask("status")["result"]["profile"]
 
     lurk("map", "F12", "--use", "previous")
-    lurk("profile", "new", "game", "--based-on", "base")
-    lurk("map", "CapsLock", "Escape", "--profile", "game")
+    lurk("profile", "new", "night", "--based-on", "base")
+    lurk("map", "F6", "F16", "--profile", "night")
     assert "not applied yet" in lurk("profile", "list")
     lurk("apply")
-    assert "there is no profile `gmae`" in lurk("use", "gmae", status=1)
+    assert "there is no profile `nihgt`" in lurk("use", "nihgt", status=1)
     lurk("profile", "new", "guest")
     assert "guest is not applied yet" in lurk("use", "guest", status=1)
-    assert "In force now: game." in lurk("use", "game")
-    assert "The profile in force is game, one of 2" in lurk("status")
-    assert "CapsLock gives Escape" in lurk("status", "--rules")
+    assert "In force now: night." in lurk("use", "night")
+    assert "The profile in force is night, one of 2" in lurk("status")
+    assert "F6 gives F16" in lurk("status", "--rules")
     assert "In force now: base." in lurk("use", "--previous")
-    assert lurk("use", "game", "--", "sh", "-c", "exit 7", status=7) == "" and in_force() == "base"
-    assert "nowhere: No such file" in lurk("use", "game", "--", "nowhere", status=3) and in_force() == "base"
+    assert lurk("use", "night", "--", "sh", "-c", "exit 7", status=7) == "" and in_force() == "base"
+    assert "nowhere: No such file" in lurk("use", "night", "--", "nowhere", status=3) and in_force() == "base"
     other = Client(service)
-    assert "result" in other.ask("use", profile="Game", while_connected=True) and in_force() == "game"
+    assert "result" in other.ask("use", profile="Night", while_connected=True) and in_force() == "night"
     service.play("press F12 on wagtail")
     assert in_force() == "base"
     other.end()
     other = Client(service)
-    assert "result" in other.ask("use", profile="game", while_connected=True) and in_force() == "game"
+    assert "result" in other.ask("use", profile="night", while_connected=True) and in_force() == "night"
     other.end()
     wait_for(lambda: in_force() == "base")
-    lurk("use", "game")
-    assert "It is in force now; after a reboot base is: `lurk apply --profile game`" in lurk("map", "Pause", "Insert", "--profile", "game", "--apply")
+    lurk("use", "night")
+    assert "It is in force now; after a reboot base is: `lurk apply --profile night`" in lurk("map", "Pause", "Insert", "--profile", "night", "--apply")
     other = Client(service)
     assert "result" in other.ask("use", profile="base", while_connected=True) and in_force() == "base"
-    assert "on top of 1 from base" in lurk("apply", "--profile", "game") and in_force() == "game"
+    assert "on top of 1 from base" in lurk("apply", "--profile", "night") and in_force() == "night"
     other.end()
-    assert "after a restart game is in force" in lurk("use", "base") and in_force() == "base"
+    assert "after a restart night is in force" in lurk("use", "base") and in_force() == "base"
     lurk("undo")
     assert in_force() == "base"
     assert client.ask("use", profile="x")["error"]["code"] == -32003
@@ -757,12 +758,12 @@ def the_view_draws_the_keyboard():
     service = Service()
     os.makedirs(service.folder + "/lurk", exist_ok=True)
     with open(service.folder + "/lurk/profile.yaml", "w") as file:
-        file.write("lurk: 1\nlayout: gb\nrules: [{press: CapsLock, gives: Enter}]\n")
+        file.write("lurk: 1\nlayout: gb\nrules: [{press: NumLock, gives: Tab}]\n")
     shutil.copy(os.path.join(DEMO, "keyboards.yaml"), service.folder + "/lurk")
     subprocess.run([LURK, "apply"], check=True, stdout=subprocess.DEVNULL, env={
         **os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder})
-    told = on_a_terminal(service, 50, 120, ["identify", "--picture"], "press CapsLock on wagtail", "To end: hold Escape")
-    for word in ("Enter", "here", "job", "\033[7m", "Caps", "Now gives Enter"):
+    told = on_a_terminal(service, 50, 120, ["identify", "--picture"], "press NumLock on wagtail", "To end: hold Escape")
+    for word in ("Tab", "here", "job", "\033[7m", "Num", "Now gives Tab"):
         assert word in told, (word, told)
     # An ordinary terminal; too low, too narrow, and a width that cannot be, which is not believed.
     for rows, columns, wanted in ((24, 80, "To end: hold"), (16, 120, "has 120 and 16."), (60, 70, "has 70 and 60."), (60, 2, "To end: hold")):

@@ -20,10 +20,10 @@ static const char *const keys[] = {"KeyA", "KeyB", "KeyE", "CapsLock", "F2", "F9
 static const char *const sets[SETS] = {
 	"KeyA<>KeyB",
 	"F9>toggle; KeyA>KeyB",
-	"KeyE>=game; |game/test; KeyA>KeyX; Shift+KeyB>\"#\"; KeyE>=previous",
-	"relay KeyE>=game; |game/test; KeyA<>KeyB; F9>toggle; F2>=previous",
+	"KeyE>=dusk; |dusk/test; KeyA>KeyX; Shift+KeyB>\"#\"; KeyE>=previous",
+	"relay KeyE>=dusk; |dusk/test; KeyA<>KeyB; F9>toggle; F2>=previous",
 	"KeyE>CapsLock; CapsLock>nothing",
-	"F2>=game; F9>toggle; |game; CapsLock>KeyA; F2>=test",
+	"F2>=dusk; F9>toggle; |dusk; CapsLock>KeyA; F2>=test",
 };
 static const bool has_game[SETS] = {false, false, true, true, false, true};
 
@@ -49,7 +49,7 @@ static const struct lurk_rights rights_of[CALLERS] = {
 struct state {
 	bool off, trying;
 	unsigned set; /* 1 + its index, 0 for none */
-	bool game;
+	bool dusk;
 	uint64_t sequence;
 };
 
@@ -158,7 +158,7 @@ static void write_request(struct test *t, unsigned method, unsigned with)
 		snprintf(params, sizeof params, "\"off\":%s", with % 2 ? "true" : "false");
 		break;
 	case USE:
-		snprintf(params, sizeof params, "\"profile\":\"%s\"", with % 2 ? "game" : "test");
+		snprintf(params, sizeof params, "\"profile\":\"%s\"", with % 2 ? "dusk" : "test");
 		break;
 	case WATCH:
 		if (with % 2)
@@ -243,7 +243,7 @@ static bool model_does(struct test *t, unsigned caller, unsigned method, unsigne
 	case USE:
 		if (!m->now.set || (with % 2 && !has_game[m->now.set - 1]))
 			return false;
-		m->now.game = with % 2;
+		m->now.dusk = with % 2;
 		return true;
 	case WATCH:
 		if (with % 2)
@@ -283,7 +283,7 @@ static void judge(struct test *t)
 	assert_int_equal(mode.off, m->now.off);
 	assert_int_equal(mode.trying, m->now.trying);
 	assert_int_equal(image != NULL, m->now.set != 0);
-	assert_int_equal(mode.profile, m->now.game);
+	assert_int_equal(mode.profile, m->now.dusk);
 	if (image)
 		assert_int_equal(image->sequence, m->now.sequence);
 	for (unsigned k = 0; k < KEYBOARDS; k++)

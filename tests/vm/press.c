@@ -66,7 +66,7 @@ static const char *const sets[] = {
 	"F1>\"Qrs Ab\"; KeyA>KeyB",
 	"Control+KeyA>Meta+KeyC; only KeyB>ArrowLeft",
 	"F9>toggle; KeyA>KeyB",
-	"F2>=game; KeyA<>KeyB; |game/test; KeyA>KeyX; F2>=previous; F1>\"Ab\"",
+	"F2>=dusk; KeyA<>KeyB; |dusk/test; KeyA>KeyX; F2>=previous; F1>\"Ab\"",
 	"F1>Control+KeyX,KeyY; Meta+Digit3>nothing @2",
 };
 
@@ -477,7 +477,7 @@ static void end_try(void)
 
 static void use(void)
 {
-	ask(line, "use", any(2) ? "{\"previous\":true}" : "{\"profile\":\"game\"}");
+	ask(line, "use", any(2) ? "{\"previous\":true}" : "{\"profile\":\"dusk\"}");
 }
 
 static void switch_off(void)

@@ -164,10 +164,10 @@ static void await_way(int keyboard, int out)
 	fail("no key arrives");
 }
 
-/* Whether the table gives MetaLeft for AltLeft, as the rules want. */
+/* Whether the table gives MetaLeft for ControlLeft, as the rules want. */
 static bool in_force(int fd)
 {
-	struct input_keymap_entry e = {.len = 4, .scancode = {0xe2, 0x00, 0x07, 0x00}};
+	struct input_keymap_entry e = {.len = 4, .scancode = {0xe0, 0x00, 0x07, 0x00}};
 
 	return ioctl(fd, EVIOCGKEYCODE_V2, &e) == 0 && e.keycode == KEY_LEFTMETA;
 }
@@ -267,7 +267,7 @@ static int table(int pid, int n)
 	unsigned long before;
 
 	await_force(node);
-	await_rest(pid); /* it changes the table before it listens */
+	await_rest(pid);           /* it changes the table before it listens */
 	await_way(keyboard, node); /* the first press tells that the keyboard is used */
 	await_rest(pid);
 	before = switches(pid);

@@ -19,31 +19,31 @@ USB, PS2 = "USB", "PS/2"
 # Rules (with `crash`, whoever put them into force then dies), the keyboard pressed and its way, the
 # presses from outside (QEMU's names), what programs get.
 SCENES = [
-    ("Alt<>Meta; Delete<>Insert", USB, "table", "+alt -alt +delete -delete +meta_r -meta_r +a -a",
-     "MetaLeft+ MetaLeft- Insert+ Insert- AltRight+ AltRight- KeyA+ KeyA-"),
+    ("Control<>Meta; Delete<>Insert", USB, "table", "+ctrl -ctrl +delete -delete +meta_r -meta_r +a -a",
+     "MetaLeft+ MetaLeft- Insert+ Insert- ControlRight+ ControlRight- KeyA+ KeyA-"),
     # What a dead process left in the table is taken back by the next.
     ("KeyA<>KeyB; Tab<>Home crash", USB, "table", "+a -a +tab -tab", "KeyB+ KeyB- Home+ Home-"),
     ("", USB, "plain", "+a -a +b -b +tab -tab +alt -alt", "KeyA+ KeyA- KeyB+ KeyB- Tab+ Tab- AltLeft+ AltLeft-"),
     # And a keyboard that it had taken is plain at once.
-    ("CapsLock>Enter crash", USB, "relay", "+caps_lock -caps_lock", "Enter+ Enter-"),
-    ("CapsLock>Enter; AudioVolumeMute>Space", USB, "relay", "+caps_lock +ret -caps_lock -ret +a -a",
-     "Enter+ Enter- KeyA+ KeyA-"),
+    ("CapsLock>Insert crash", USB, "relay", "+caps_lock -caps_lock", "Insert+ Insert-"),
+    ("CapsLock>Insert; AudioVolumeMute>Tab", USB, "relay", "+caps_lock +insert -caps_lock -insert +a -a",
+     "Insert+ Insert- KeyA+ KeyA-"),
     # A lock that a rule gives: the console sets the light on the virtual node, the taken source shows it.
-    ("CapsLock>Enter; F11>CapsLock", USB, "relay", "+f11 -f11", "CapsLock+ CapsLock- light:USB light:PS/2"),
+    ("CapsLock>Insert; F11>CapsLock", USB, "relay", "+f11 -f11", "CapsLock+ CapsLock- light:USB light:PS/2"),
     ("Control+KeyC>Meta+KeyC; Pause>Control+KeyA,KeyB", USB, "relay", "+ctrl +c -c -ctrl +ctrl +c -ctrl -c +pause -pause",
      "ControlLeft+ ControlLeft- MetaLeft+ KeyC+ KeyC- MetaLeft- ControlLeft+ ControlLeft- "
      "ControlLeft+ ControlLeft- MetaLeft+ KeyC+ KeyC- MetaLeft- ControlLeft+ KeyA+ KeyA- ControlLeft- KeyB+ KeyB-"),
-    ("KeyA>KeyB; F9>=game; |game; KeyA>KeyC; KeyD<>KeyE", USB, "relay", "+a +f9 -a -f9 +a -a +d -d", "KeyB+ KeyB- KeyC+ KeyC- KeyE+ KeyE-"),
+    ("KeyA>KeyB; F9>=dusk; |dusk; KeyA>KeyC; KeyD<>KeyE", USB, "relay", "+a +f9 -a -f9 +a -a +d -d", "KeyB+ KeyB- KeyC+ KeyC- KeyE+ KeyE-"),
     ("Delete>nothing", USB, "relay", "+delete -delete +a -a", "KeyA+ KeyA-"),
     ("CapsLock<>Escape; set1:e053>Tab; Tab>Delete", PS2, "table", "+caps_lock -caps_lock +esc -esc +delete -delete +tab -tab",
      "Escape+ Escape- CapsLock+ CapsLock- Tab+ Tab- Delete+ Delete- light:PS/2"),
-    ("CapsLock>Enter", PS2, "relay", "+caps_lock +ret -ret -caps_lock +print -print +pause -pause",
-     "Enter+ Enter- PrintScreen+ PrintScreen- Pause+ Pause-"),
+    ("CapsLock>Insert", PS2, "relay", "+caps_lock +insert -insert -caps_lock +print -print +pause -pause",
+     "Insert+ Insert- PrintScreen+ PrintScreen- Pause+ Pause-"),
 ]
 
 
 # A program of somebody else's (examples/alone.c), which does the same in its own process.
-ALONE = ("CapsLock Enter", "+caps_lock -caps_lock +a -a", "Enter+ Enter- KeyA+ KeyA-")
+ALONE = ("CapsLock Insert", "+caps_lock -caps_lock +a -a", "Insert+ Insert- KeyA+ KeyA-")
 
 # The machine's own rules for the measurements: a keyboard by the table, and one by the relay.
 FILES = {
@@ -56,10 +56,10 @@ keyboards:
 lurk: 1
 name: measured
 rules:
-  - press: CapsLock
-    gives: Enter
+  - press: NumLock
+    gives: Tab
     keyboard: relayed
-  - swap: [Alt, Meta]
+  - swap: [Control, Meta]
     keyboard: tabled
 """,
 }

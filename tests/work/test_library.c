@@ -191,7 +191,7 @@ static void a_session_is_a_machine(void **state)
 	(void)state;
 	clear();
 	begin(&u, "one", "F12");
-	snprintf(path, sizeof path, "%s/profiles/game.yaml", u.folder);
+	snprintf(path, sizeof path, "%s/profiles/dusk.yaml", u.folder);
 	check(lurk_file_write(path, "lurk: 1\nrules:\n- {press: F12, gives: Pause}\n", 43, &why),
 	      &why);
 	lurk_workspace_free(&u.ws);
@@ -202,14 +202,14 @@ static void a_session_is_a_machine(void **state)
 	u.machine = machine;
 	work(&u);
 	assert_int_equal(gives(&u, LURK_KEY_F12), LURK_KEY_INSERT);
-	assert_true(lurk_machine_use(machine, "game", false, &outcome));
-	assert_string_equal(machine->profile, "game");
+	assert_true(lurk_machine_use(machine, "dusk", false, &outcome));
+	assert_string_equal(machine->profile, "dusk");
 	assert_int_equal(gives(&u, LURK_KEY_F12), LURK_KEY_PAUSE);
 	assert_true(lurk_machine_use(machine, NULL, false, &outcome));
 	assert_int_equal(gives(&u, LURK_KEY_F12), LURK_KEY_INSERT);
 	assert_false(lurk_machine_use(machine, "night", false, &outcome));
 	assert_non_null(strstr(outcome.why.text, "no profile `night`"));
-	assert_false(lurk_machine_use(machine, "game", true, &outcome));
+	assert_false(lurk_machine_use(machine, "dusk", true, &outcome));
 	assert_false(lurk_machine_watch(machine, &(struct lurk_watching){0}, &why));
 	assert_non_null(strstr(why.text, "lurk_session_watch()"));
 	assert_true(lurk_machine_switch(machine, true, &outcome));

@@ -165,15 +165,15 @@ static void edits_make_room(void **state)
 	static const struct {
 		const char *commands[3], *after;
 	} rows[] = {
-		{{"map CapsLock Enter"}, "CapsLock gives Enter"},
-		{{"map CapsLock Enter", "map caps Tab"}, "CapsLock gives Tab"},
-		{{"map CapsLock Enter", "map CapsLock Tab -k heron"},
-		 "CapsLock gives Enter; CapsLock gives Tab on heron"},
-		{{"swap Alt Meta", "swap Meta Alt"}, "Meta and Alt are swapped"},
+		{{"map CapsLock Insert"}, "CapsLock gives Insert"},
+		{{"map CapsLock Insert", "map caps Tab"}, "CapsLock gives Tab"},
+		{{"map CapsLock Insert", "map CapsLock Tab -k heron"},
+		 "CapsLock gives Insert; CapsLock gives Tab on heron"},
+		{{"swap Control Meta", "swap Meta Control"}, "Meta and Control are swapped"},
 		{{"swap F1 F2", "map F1 F5"}, "F2 gives F1; F1 gives F5"},
-		{{"swap Alt Meta -k wagtail", "map lalt F5 -k wagtail"},
-		 "AltRight gives MetaRight on wagtail; MetaLeft gives AltLeft on wagtail; "
-		 "MetaRight gives AltRight on wagtail; AltLeft gives F5 on wagtail"},
+		{{"swap Control Meta -k wagtail", "map lctrl F5 -k wagtail"},
+		 "ControlRight gives MetaRight on wagtail; MetaLeft gives ControlLeft on wagtail; "
+		 "MetaRight gives ControlRight on wagtail; ControlLeft gives F5 on wagtail"},
 		{{"disable Delete -k heron"}, "Delete gives nothing on heron"},
 		{{"map Delete F1 -k heron", "move Delete F9 -k heron"},
 		 "Delete gives nothing on heron; F9 gives F1 on heron"},
@@ -187,17 +187,18 @@ static void edits_make_room(void **state)
 		 "End gives nothing; F1 gives End; End gives nothing on heron; "
 		 "Pause gives End on heron"},
 		{{"map any_Enter Tab", "restore Enter"}, "any Enter gives Tab; Enter gives itself"},
-		{{"map CapsLock Enter", "restore caps -k heron"},
-		 "CapsLock gives Enter; CapsLock gives itself on heron"},
-		{{"swap Alt Meta", "restore Meta"}, ""},
+		{{"map CapsLock Insert", "restore caps -k heron"},
+		 "CapsLock gives Insert; CapsLock gives itself on heron"},
+		{{"swap Control Meta", "restore Meta"}, ""},
 		{{"swap F1 F2", "map F5 F6", "restore F2"}, "F5 gives F6"},
-		{{"swap Alt Meta", "restore MetaRight"},
-		 "AltLeft gives MetaLeft; AltRight gives MetaRight; MetaLeft gives AltLeft"},
+		{{"swap Control Meta", "restore MetaRight"},
+		 "ControlLeft gives MetaLeft; ControlRight gives MetaRight; MetaLeft gives "
+		 "ControlLeft"},
 		{{"map hid:07:39 Enter", "restore CapsLock"}, ""},
 		{{"map hid:07:a5 LaunchMail", "map hid:07:a5 nothing"}, "hid:07:a5 gives nothing"},
-		{{"map CapsLock Enter", "map F1 F2 -k heron", "restore-all -k heron"},
-		 "CapsLock gives Enter"},
-		{{"map CapsLock Enter", "swap F1 F2", "restore-all"}, ""},
+		{{"map CapsLock Insert", "map F1 F2 -k heron", "restore-all -k heron"},
+		 "CapsLock gives Insert"},
+		{{"map CapsLock Insert", "swap F1 F2", "restore-all"}, ""},
 		{{"map ; F1", "map # F2"}, "Semicolon gives F1; Backslash gives F2"},
 		{{"map F1 F2", "off F1", "map F1 F3"}, "F1 gives F2 (switched off); F1 gives F3"},
 		{{"map F1 F2", "off F1", "on F1"}, "F1 gives F2"},
@@ -416,7 +417,7 @@ static void rules_are_judged(void **state)
 		const char *rules, *found;
 		bool refused;
 	} rows[] = {
-		{"- {press: CapsLock, gives: Enter}\n- {press: CapsLock, gives: Tab}\n",
+		{"- {press: CapsLock, gives: Insert}\n- {press: CapsLock, gives: Tab}\n",
 		 "same-press error 3", true},
 		/* Each pair once, whatever keyboards are described. */
 		{"- {press: F9, gives: F8, keyboard: heron}\n- {press: F9, gives: F7, keyboard: "
@@ -428,7 +429,7 @@ static void rules_are_judged(void **state)
 		{"lurk: 1\nlayout: xyzzyx\nrules:\n- {press: Pause, gives: Pause}\n",
 		 "no-change warning 4; no-such-layout error 0", true},
 		{"- {press: any Enter, gives: nothing}\n", "locked-out lock-out 3", true},
-		{"- {press: Delete, gives: nothing}\n- {press: ScrollLock, gives: Delete}\n",
+		{"- {press: Delete, gives: nothing}\n- {press: Pause, gives: Delete}\n",
 		 "moved note 4; lost warning 4", false},
 		{"- {press: F20, gives: F19, keyboard: wagtail}\n", "no-such-key warning 3", false},
 		{"- {press: AltRight, gives: F19}\n", "third-level warning 3", false},
@@ -446,13 +447,13 @@ static void rules_are_judged(void **state)
 		{"lurk: 1\nlayout: ru\nrules:\n- {press: Alt, gives: F12}\n",
 		 "locked-out lock-out 4; lost warning 4; third-level warning 4", true},
 		/* Where a key leads that leads nowhere back. */
-		{"- {press: F9, gives: {profile: game}}\n", "lost warning 3; no-way-back warning 3",
+		{"- {press: F9, gives: {profile: dusk}}\n", "lost warning 3; no-way-back warning 3",
 		 false},
 	};
 
 	(void)state;
 	open_desk();
-	put_rules("profiles/game.yaml", "- {press: F8, gives: F7}\n");
+	put_rules("profiles/dusk.yaml", "- {press: F8, gives: F7}\n");
 	put_rules("profiles/twice.yaml", "- {press: F8, gives: F7, off: true}\n"
 					 "- {press: F9, gives: F7}\n- {press: F9, gives: F8}\n");
 	for (size_t i = 0; i < COUNT(rows); i++) {
@@ -492,12 +493,12 @@ static void profiles_beside_are_judged(void **state)
 		bool locks;
 	} rows[] = {
 		{"- {press: Pause, gives: Insert}\n", NULL, false},
-		{"- {press: any Enter, gives: nothing}\n", "game", true},
+		{"- {press: any Enter, gives: nothing}\n", "dusk", true},
 		{"- {press: any Enter, gives: nothing}\n- {press: F12, gives: {profile: base}}\n",
 		 NULL, false},
 		{"- {press: any Enter, gives: nothing}\n- {press: F12, gives: {rules: toggle}}\n",
 		 NULL, false},
-		{"- {press: F9, gives: {text: 'чайка'}}\n", "game", false},
+		{"- {press: F9, gives: {text: 'чайка'}}\n", "dusk", false},
 	};
 
 	(void)state;
@@ -505,7 +506,7 @@ static void profiles_beside_are_judged(void **state)
 	for (size_t i = 0; i < COUNT(rows); i++) {
 		struct lurk_findings findings;
 
-		put_rules("profiles/game.yaml", rows[i].beside);
+		put_rules("profiles/dusk.yaml", rows[i].beside);
 		begin("- {press: Pause, gives: Insert}\n");
 		if (lurk_judge_all(&ws, machine, &findings) == (rows[i].refused != NULL))
 			fail_msg("%s: %s", rows[i].beside, found(&findings));

@@ -23,7 +23,7 @@ const char *lurk_words_target(const struct lurk_target *target, char out[LURK_WO
 const char *lurk_words_for_press(const struct lurk_press *press, char out[LURK_WORDS]);
 /* "Enter", "nothing", "the text \"…\"". */
 const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WORDS]);
-/* A rule: "CapsLock gives Enter on heron". `keyboard` may be "". Returns out. */
+/* A rule: "NumLock gives Tab on heron". `keyboard` may be "". Returns out. */
 const char *lurk_words_rule(const struct lurk_rule *rule, const char *keyboard, char *out,
 			    size_t size);
 /* Text from a file or an image, with control characters made harmless. Returns out. */

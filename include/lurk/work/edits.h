@@ -25,7 +25,7 @@ struct lurk_edits {
 
 	/* ---- What came of it. ---- */
 	uint32_t line;     /* of the rule that was added or changed last, 0 for none */
-	char summary[512]; /* "CapsLock now gives Enter on wagtail" */
+	char summary[512]; /* "NumLock now gives Tab on wagtail" */
 	const char *gave;  /* what the key gave before, "" where that is not one thing */
 	struct lurk_message why;
 };

@@ -21,7 +21,7 @@ const struct lurk_press_record *lurk_presses_at(const struct lurk_history *histo
 unsigned lurk_presses_alike(const struct lurk_history *history, unsigned index);
 
 /* Those from the index-th on as one chord, all but the last being its modifiers; or as a single
- * key. "Meta+KeyC". False with a message where that is none. */
+ * key. "Control+KeyL". False with a message where that is none. */
 bool lurk_presses_chord(const struct lurk_history *history, unsigned index, char *out, size_t size,
 			struct lurk_message *message);
 
