@@ -15,6 +15,17 @@ const struct argp_option edit_options[] = {EDIT_KEYBOARD, EDIT_NOTE, EDIT_APPLIE
 const struct argp_option edit_options_of_broken[] = {
 	EDIT_KEYBOARD, EDIT_NOTE, EDIT_BROKEN, EDIT_APPLIES, {0}};
 
+/* What people write between two keys. */
+static bool joins(const char *word)
+{
+	static const char *const words[] = {"to", "and", "with", "=", "->", "=>", "→"};
+	bool found = false;
+
+	for (size_t i = 0; i < sizeof words / sizeof *words; i++)
+		found = found || !strcmp(word, words[i]);
+	return found;
+}
+
 error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 {
 	struct edit *edit = state->input;
@@ -42,8 +53,7 @@ error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 		edit->all = true;
 		return 0;
 	case ARGP_KEY_ARG:
-		/* `lurk map KEY to RESULT` reads well too. */
-		if (edit->most == 2 && edit->count == 1 && !strcmp(arg, "to"))
+		if (edit->most == 2 && edit->count == 1 && joins(arg))
 			return 0;
 		if (edit->count == edit->most)
 			argp_error(state, "`%s` is one word too many; quote a name with spaces",

@@ -15,6 +15,7 @@ static const struct argp_option common_options[] = {
 	{"as", OPTION_AS, "NAME=MINE", 0,
 	 "What the profile says of keyboard NAME is meant for my keyboard MINE", 90},
 	{"json", 'j', NULL, 0, "Report as JSON, an object a line", 90},
+	{NULL, 'h', NULL, OPTION_HIDDEN, NULL, 90},
 	{0},
 };
 
@@ -40,6 +41,9 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 		return 0;
 	case 'j':
 		cli->json = true;
+		return 0;
+	case 'h':
+		argp_state_help(state, state->out_stream, ARGP_HELP_STD_HELP);
 		return 0;
 	case OPTION_AS:
 		equals = strchr(arg, '=');
@@ -85,11 +89,15 @@ void cli_parse(struct cli *cli, const struct cli_words *words, int argc, char **
 	const struct argp argp = {words->options, parse_one, words->arguments, words->doc, children,
 				  NULL,           NULL};
 	struct parsing parsing = {cli, words, input};
-	static char name[64];
+	static char name[64], arrow[] = "=>";
 	char *word = argv[0];
 
 	snprintf(name, sizeof name, "lurk %s", word);
 	argv[0] = name;
+	for (int i = 1; i < argc && strcmp(argv[i], "--"); i++) {
+		if (!strcmp(argv[i], "->")) /* no options */
+			argv[i] = arrow;
+	}
 	argp_parse(&argp, argc, argv, 0, NULL, &parsing);
 	argv[0] = word;
 }

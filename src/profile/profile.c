@@ -96,8 +96,9 @@ bool lurk_profile_result(const char *text, const struct lurk_characters *charact
 	struct lurk_press press;
 
 	memset(result, 0, sizeof *result);
-	if (!strcmp(text, "nothing") || !strcmp(text, "itself")) {
-		result->kind = *text == 'n' ? LURK_GIVES_NOTHING : LURK_GIVES_ITSELF;
+	if (!strcasecmp(text, "nothing") || !strcasecmp(text, "none") ||
+	    !strcasecmp(text, "no action") || !strcasecmp(text, "itself")) {
+		result->kind = (*text | 32) == 'n' ? LURK_GIVES_NOTHING : LURK_GIVES_ITSELF;
 		return true;
 	}
 	return lurk_words_press(text, characters, &press, message) &&

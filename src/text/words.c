@@ -50,6 +50,13 @@ bool lurk_words_press(const char *text, const struct lurk_characters *characters
 			"`%s` can mean several keys: %s; write one of these, spelled like this",
 			text, list);
 	case LURK_NAME_NUMBER:
+		if (!text[1]) { /* what stands on the cap */
+			memset(press, 0, sizeof *press);
+			press->on.kind = LURK_TARGET_KEY;
+			press->on.key =
+				*text == '0' ? LURK_KEY_0 : (lurk_key)(LURK_KEY_1 + *text - '1');
+			return true;
+		}
 		list_readings(&name, list, sizeof list);
 		if (!*list)
 			return lurk_say(message,

@@ -201,9 +201,20 @@ enum lurk_went lurk_edits_swap(struct lurk_edits *edits, const char *one, const 
 		lurk_say(&edits->why, "%s cannot be swapped with itself", one);
 		return LURK_ASKED_WRONGLY;
 	}
-	if (lurk_rule_check(&wanted) != LURK_OK || wanted.press.modifiers) {
+	if ((wanted.press.on.kind == LURK_TARGET_PAIR) != (other.on.kind == LURK_TARGET_PAIR) &&
+	    !wanted.press.modifiers && !other.modifiers) {
+		const bool first = wanted.press.on.kind == LURK_TARGET_PAIR;
+		const char *pair = lurk_key_pair_name(first ? wanted.press.on.key : other.on.key);
+
 		lurk_say(&edits->why,
-			 "two keys that have names are swapped, or two pairs such as Control and Alt");
+			 "%s is two keys, and %s is one: say %sLeft or %sRight; a key of one's own "
+			 "for each takes two swaps",
+			 pair, first ? two : one, pair, pair);
+		return LURK_ASKED_WRONGLY;
+	}
+	if (lurk_rule_check(&wanted) != LURK_OK || wanted.press.modifiers) {
+		lurk_say(&edits->why, "two keys that have names are swapped, or two pairs such as "
+				      "Control and Alt");
 		return LURK_ASKED_WRONGLY;
 	}
 	a_text = lurk_yaml_scalar(lurk_words_target(&wanted.press.on, a));

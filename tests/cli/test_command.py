@@ -92,6 +92,7 @@ def help_everywhere(desk):
     for command in commands:
         desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
     desk.want("--version", out=["lurk 0.1"])
+    assert desk.want("map -h") == desk.want("map --help") and desk.want("-h").startswith("Lurk gives") == desk.want("--help").startswith("Lurk gives")
 
 
 USED_WRONGLY = [
@@ -201,6 +202,11 @@ def broken_files(desk):
 
 def edits(desk):
     """Each command that edits, with what follows from it; what edits do to rules is tested below the command."""
+    for command, said in [("map 1 to 2", "Digit1 now gives Digit2."), ("map F13 -> F14", "F13 now gives F14."), ("map F15 = F16", "F15 now gives F16."),
+                          ("map F17 none", "F17 now gives nothing."), ("swap F18 and F19", "F18 and F19 are swapped.")]:
+        desk.want(command, out=[said], desk="other")
+    desk.want(["map", "F17", "No action"], out=["F17 now gives nothing."], desk="other")
+    desk.want("swap NumLock Control", 2, err="Control is two keys, and NumLock is one: say ControlLeft or ControlRight")
     for command, said in [("map NumLock to Tab", "NumLock now gives Tab."), ("swap Control Alt -k wagtail", "Control and Alt are swapped on wagtail, left and right."),
                           ("disable F20", "F20 now gives nothing."), ("move Delete F9 -k heron", "F9 now gives Delete on heron, and Delete gives nothing."),
                           ("off NumLock", "The rule on NumLock is switched off, and kept in the file."), ("restore F20", "F20 has its usual job again.")]:
