@@ -4,8 +4,8 @@
 
 #include "cli/cli.h"
 
-/* Asks for it, on a desk by a script (NULL for standard input), and says whether it arrives; returns
- * an exit status. */
+/* Asks for it, on a desk by a script (NULL for standard input), and says whether it arrives;
+ * returns an exit status. */
 int cli_test_chord(struct cli *cli, const char *script);
 
 #endif

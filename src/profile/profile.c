@@ -240,9 +240,9 @@ static bool read_swap(struct reader *r, const struct lurk_node *node, struct lur
 	    lurk_scan_same(other.on.scan, rule->press.on.scan))
 		return say(r, node, "a key cannot be swapped with itself");
 	if (lurk_rule_check(rule) != LURK_OK)
-		return say(
-			r, node,
-			"two keys that have names are swapped, or two pairs such as Control and Alt");
+		return say(r, node,
+			   "two keys that have names are swapped, or two pairs such as Control and "
+			   "Alt");
 	return true;
 }
 

@@ -15,7 +15,7 @@ struct lurk_chosen_layout {
 	char name[64], options[128]; /* "" where none is known */
 	struct lurk_layout *own;     /* opened when first asked for */
 	struct lurk_layout *usual;   /* for pictures, where none is known */
-	bool missing, said; /* said: by the profile */
+	bool missing, said;          /* said: by the profile */
 	struct lurk_characters characters;
 	/* Told why it cannot be opened, once; may be NULL. */
 	void (*caution)(void *data, const char *text);
