@@ -1,7 +1,8 @@
 /* Rules and keymaps from one line of text, for tables of tests:
  *
- *     CapsLock>Insert; Control<>Meta @1; Delete>nothing @2; any Insert>itself; !F1>F2;
- * Pause>Meta+KeyC; F1>Control+KeyA,KeyB; F2>"some text"; F3>=NAME; F4>toggle; Shift+Digit3>"#"
+ *     CapsLock>Insert; Control<>Meta @1; Delete>nothing @2; any Insert>itself; !F1>F2
+ *     Pause>Meta+KeyC; F1>Control+KeyA,KeyB; F2>"some text"; F3>=NAME; F4>toggle
+ *     Shift+Digit3>"#"
  *
  * `@n` is the n-th described keyboard, `!` a rule that is switched off; `=` is another profile.
  * Text is typed as on a US layout. A `|` and a name begin another profile, `|NAME/BASE` one that is
