@@ -62,22 +62,24 @@ static char *recognise_by(const struct lurk_naming *naming, const struct lurk_id
 {
 	const enum likeness like = likeness(naming, identity);
 	char *name = lurk_yaml_scalar(identity->name), *serial = lurk_yaml_scalar(identity->serial);
-	char *place = lurk_yaml_scalar(identity->place), *out;
+	char *place = lurk_yaml_scalar(identity->place), *base, *out;
 	const bool by_serial = like == LIKE && *identity->serial;
-	const bool by_place = like == TWIN || (like == LIKE && !by_serial);
+	const bool numbered = identity->bus == LURK_BUS_USB || identity->bus == LURK_BUS_BLUETOOTH;
+	const bool by_place = like == TWIN || (like == LIKE && numbered && !by_serial);
 
-	if (identity->bus == LURK_BUS_USB || identity->bus == LURK_BUS_BLUETOOTH)
-		out = lurk_print("{%s: \"%04x:%04x\"%s%s%s%s}",
-				 identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
-				 identity->vendor, identity->product, by_serial ? ", serial: " : "",
-				 by_serial ? serial : "", by_place ? ", place: " : "",
-				 by_place ? place : "");
+	if (numbered)
+		base = lurk_print("%s: \"%04x:%04x\"%s%s",
+				  identity->bus == LURK_BUS_BLUETOOTH ? "bluetooth" : "usb",
+				  identity->vendor, identity->product,
+				  by_serial ? ", serial: " : "", by_serial ? serial : "");
 	else if (identity->built_in)
-		out = lurk_print("{built-in: true}");
+		base = lurk_print("built-in: true");
 	else if (identity->bus == LURK_BUS_PS2)
-		out = lurk_print("{ps2: true}");
+		base = lurk_print("ps2: true");
 	else
-		out = lurk_print("{calls-itself: %s}", name);
+		base = lurk_print("calls-itself: %s", name);
+	out = lurk_print("{%s%s%s}", base, by_place ? ", place: " : "", by_place ? place : "");
+	lurk_release(base);
 	lurk_release(name);
 	lurk_release(serial);
 	lurk_release(place);
