@@ -205,7 +205,7 @@ def install(m):
 def rights(m):
     for command in ["status", "off", "apply", "identify --count 1"]:
         m.has(f"su visitor -c 'cp /etc/lurk/profile.yaml /tmp/visitor.yaml; lurk {command} --profile /tmp/visitor.yaml' 2>&1",
-              "at the machine's own screen" if command[0] == "i" else "`sudo usermod -aG lurk visitor`, then log in again",
+              "`sudo usermod -aG lurk visitor`, then log in again",
               f"a visitor may not, and is told what helps: lurk {command}", fine=False)
     m.sh("usermod -aG lurk warden")
     m.has("su warden -c 'lurk swap KeyQ KeyW --apply' 2>&1", "It is in force now", "a member of the group may change rules")
