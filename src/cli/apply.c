@@ -101,7 +101,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	char rules[LURK_COUNT_WORDS];
 
 	cli_parse(cli, &words, argc, argv, &apply);
-	cli->judges = true;
+	cli->ws.judged = true;
 	if (!cli_read_files(cli) || !cli_machine(cli) || !cli_have_profile(cli))
 		return CLI_COULD_NOT;
 	if (!cli_may_apply(cli, apply.force, &findings))

@@ -50,7 +50,7 @@ int cli_check(struct cli *cli, int argc, char **argv)
 	int status;
 
 	cli_parse(cli, &words, argc, argv, cli);
-	cli->ws.judging = cli->judges = true;
+	cli->ws.judging = cli->ws.judged = true;
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
 	if (!cli->ws.profile_exists)

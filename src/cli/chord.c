@@ -1,5 +1,6 @@
 #include "cli/chord.h"
 
+#include <string.h>
 #include <time.h>
 
 #include "cli/script.h"
@@ -46,13 +47,14 @@ static void on_played(void *data, const struct lurk_event *event, const struct l
 static void say_chords(const struct cli *cli)
 {
 	char words[LURK_WORDS];
-	struct lurk_chord chord;
+	struct lurk_chord chord, usual;
 
+	lurk_chord_init(&usual);
 	puts("The way back, whatever rules do, is a chord: ShiftLeft, ShiftRight and Escape, held "
 	     "together for two\nseconds, switch all rules off, and on again.");
 	for (uint16_t d = 1; d <= cli->ws.keyboards.count; d++) {
 		lurk_chord_of(&cli->ws.keyboards, d, &chord);
-		if (chord.count != 3 || chord.keys[2] != LURK_KEY_ESC)
+		if (memcmp(chord.keys, usual.keys, sizeof usual.keys) != 0)
 			printf("On %s it is %s.\n", cli->ws.keyboards.keyboards[d - 1].name.bytes,
 			       tell_chord(&chord, words));
 	}

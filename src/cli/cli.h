@@ -17,7 +17,6 @@ struct cli {
 	bool json;
 	char **argv; /* as given */
 
-	bool judges; /* what is wrong with the files is told by the subcommand */
 	bool files_read, profile_broken;
 	struct lurk_workspace ws;
 

@@ -18,12 +18,24 @@ const struct argp_option edit_options_of_broken[] = {
 /* What people write between two keys. */
 static bool joins(const char *word)
 {
-	static const char *const words[] = {"to", "and", "with", "=", "->", "=>", "→"};
+	static const char *const words[] = {"to", "and", "with", "=", "=>", "→"};
 	bool found = false;
 
 	for (size_t i = 0; i < sizeof words / sizeof *words; i++)
 		found = found || !strcmp(word, words[i]);
 	return found;
+}
+
+/* An arrow is no option, but where it is what an option takes. */
+void edit_parse(struct cli *cli, const struct cli_words *words, int argc, char **argv, void *input)
+{
+	static char arrow[] = "=>";
+
+	for (int i = 2; i < argc && strcmp(argv[i], "--") != 0; i++) {
+		if (!strcmp(argv[i], "->") && *argv[i - 1] != '-')
+			argv[i] = arrow;
+	}
+	cli_parse(cli, words, argc, argv, input);
 }
 
 error_t edit_parse_option(int key, char *arg, struct argp_state *state)
@@ -77,7 +89,7 @@ int edit_begin(struct edit *edit)
 	struct cli *cli = edit->cli;
 
 	cli->ws.editing = true;
-	cli->judges = edit->apply;
+	cli->ws.judged = edit->apply;
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
 	edit->edits = (struct lurk_edits){
@@ -184,13 +196,10 @@ static bool may_apply(const struct edit *edit, struct lurk_findings *now)
 {
 	struct cli *cli = edit->cli;
 	const bool meant = edit->takes_away && lurk_edits_one_keyboard(&edit->edits);
-	bool fine = lurk_judge_all(&cli->ws, cli->machine, now) || edit->force;
 
-	if (!fine && meant && now->profile == &cli->ws.profile) {
-		lurk_findings_were_meant(now, &edit->found);
-		fine = !lurk_findings_refuse(now);
-	}
-	if (fine)
+	if ((meant ? lurk_judge_edit(&cli->ws, cli->machine, &edit->found, now)
+		   : lurk_judge_all(&cli->ws, cli->machine, now)) ||
+	    edit->force)
 		return true;
 	cli_say_refused(cli, now, false);
 	if (edit->takes_away && !meant && !cli->json)
@@ -216,35 +225,36 @@ static bool note_broken(struct edit *edit, struct lurk_message *why)
 	return true;
 }
 
-/* What is noted of the keyboard goes along with the rules, and into its file after them. */
 static bool save(struct edit *edit, struct lurk_message *why)
 {
 	struct cli *cli = edit->cli;
 	struct lurk_outcome outcome;
 
-	cli->ws.one_step = true;
 	if (edit->broken && !note_broken(edit, why))
 		return false;
-	if (!edit->apply) {
-		if (!lurk_workspace_save(&cli->ws, edit->edits.summary, why))
-			return false;
-	} else if (!lurk_save_and_apply(&cli->ws, cli->machine, edit->edits.summary, &outcome)) {
-		tell_refusal(&cli->ws, cli->machine, &outcome, why);
+	if (!lurk_keep_edit(&cli->ws, edit->apply ? cli->machine : NULL,
+			    edit->broken || *edit->naming.summary, edit->edits.summary, &outcome)) {
+		if (edit->apply)
+			tell_refusal(&cli->ws, cli->machine, &outcome, why);
+		else
+			*why = outcome.why;
 		return false;
-	} else if (!cli->json) {
-		tell_locks(stdout, cli->machine, &outcome.report);
 	}
-	return !(edit->broken || *edit->naming.summary) ||
-	       lurk_workspace_save_keyboards(&cli->ws, edit->edits.summary, why);
+	if (edit->apply && !cli->json)
+		tell_locks(stdout, cli->machine, &outcome.report);
+	return true;
 }
 
 static void say_where(const struct edit *edit)
 {
-	const char *path = edit->cli->ws.profile_path;
+	const struct lurk_workspace *ws = &edit->cli->ws;
+	const uint16_t keyboard = edit->edits.keyboard;
+	const char *path = ws->profile_path;
 
 	if (moves(edit))
 		printf("`lurk move %s NEWKEY%s%s` gives its job to another key.\n", edit->words[0],
-		       edit->keyboard ? " --keyboard " : "", edit->keyboard ? edit->keyboard : "");
+		       keyboard ? " --keyboard " : "",
+		       keyboard ? ws->keyboards.keyboards[keyboard - 1].name.bytes : "");
 	if (edit->apply)
 		say_where_in_force(edit->cli);
 	else if (edit->edits.line)

@@ -49,6 +49,8 @@ enum { EDIT_OPTION_FORCE = 900, EDIT_OPTION_BROKEN };
 	}
 /* --keyboard, --note, and those of applying; and the same with --broken. */
 extern const struct argp_option edit_options[], edit_options_of_broken[];
+/* Parses, for those that take two keys, or a key and what it gives; as cli_parse(). */
+void edit_parse(struct cli *cli, const struct cli_words *words, int argc, char **argv, void *input);
 /* The words go into edit->words. */
 error_t edit_parse_option(int key, char *arg, struct argp_state *state);
 

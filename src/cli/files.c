@@ -39,7 +39,6 @@ static bool prepare(struct cli *cli)
 	cli->ws.desk = cli->desk;
 	cli->ws.ask = ask_keyboard;
 	cli->ws.caution = say_caution;
-	cli->ws.judged = cli->judges;
 	cli->ws.data = cli;
 	if (!cli->desk)
 		return true;
@@ -59,7 +58,7 @@ static bool read_files(struct cli *cli, bool all_the_same)
 		return false;
 	cli->files_read = lurk_workspace_read(&cli->ws, &why);
 	if (cli->files_read) {
-		if (!cli->ws.agrees && !cli->judges)
+		if (!cli->ws.agrees && !cli->ws.judged)
 			cli_fail(CLI_DONE, "%s; until then `lurk apply` refuses it",
 				 cli->ws.why.text);
 		return true;

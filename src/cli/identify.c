@@ -276,6 +276,8 @@ static int make_rule(struct identify *id, struct lurk_message *why)
 	uint8_t step[LURK_STEP_BYTES];
 	int status;
 
+	id->cli->ws.one_step =
+		true; /* the keyboard's name, the rule, and what is kept of a trial */
 	if (!await(id, "Press the key to change.", PATIENCE_S, on_job, why))
 		return say_nothing_came(why);
 	key = press_at(id, 0);

@@ -89,7 +89,7 @@ int cli_map(struct cli *cli, int argc, char **argv)
 	uint8_t step[LURK_STEP_BYTES];
 	int status;
 
-	cli_parse(cli, &words, argc, argv, &map);
+	edit_parse(cli, &words, argc, argv, &map);
 	status = edit_begin(&map.edit);
 	if (status)
 		return status;

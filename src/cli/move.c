@@ -14,7 +14,7 @@ int cli_move(struct cli *cli, int argc, char **argv)
 	struct edit edit = {.cli = cli, .most = 2};
 	int status;
 
-	cli_parse(cli, &words, argc, argv, &edit);
+	edit_parse(cli, &words, argc, argv, &edit);
 	status = edit_begin(&edit);
 	return status ? status
 		      : edit_finish(&edit,

@@ -89,15 +89,11 @@ void cli_parse(struct cli *cli, const struct cli_words *words, int argc, char **
 	const struct argp argp = {words->options, parse_one, words->arguments, words->doc, children,
 				  NULL,           NULL};
 	struct parsing parsing = {cli, words, input};
-	static char name[64], arrow[] = "=>";
+	static char name[64];
 	char *word = argv[0];
 
 	snprintf(name, sizeof name, "lurk %s", word);
 	argv[0] = name;
-	for (int i = 1; i < argc && strcmp(argv[i], "--"); i++) {
-		if (!strcmp(argv[i], "->")) /* no options */
-			argv[i] = arrow;
-	}
 	argp_parse(&argp, argc, argv, 0, NULL, &parsing);
 	argv[0] = word;
 }

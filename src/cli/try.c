@@ -68,7 +68,7 @@ int cli_try(struct cli *cli, int argc, char **argv)
 	struct cli_trial t = {.cli = cli, .script = "-", .seconds = CLI_TRY_SECONDS};
 
 	cli_parse(cli, &words, argc, argv, &t);
-	cli->judges = true;
+	cli->ws.judged = true;
 	return cli_read_files(cli) && cli_machine(cli) && cli_have_profile(cli) ? cli_try_now(&t)
 										: CLI_COULD_NOT;
 }

@@ -38,24 +38,27 @@ static void say_json(const struct lurk_undo_step *step)
 static void say(const struct cli *cli, const struct lurk_undo_step *step,
 		const struct lurk_outcome *outcome)
 {
-	const struct lurk_undo *part = &step->parts[step->count - 1];
+	const bool applied = lurk_undo_step_has(step, false),
+		   edited = lurk_undo_step_has(step, true);
+	const char *between = applied ? " " : "";
 
 	printf("Took back the last %s: %s.\n", kind(step), lurk_undo_step_summary(step));
-	if (lurk_undo_step_has(step, false)) {
+	if (applied) {
 		tell_locks(stdout, cli->machine, &outcome->report);
-		printf("In force now: %s.",
-		       cli->machine->image->rule_count ? "the rules of before it" : "no rule");
-	} else {
-		printf("%s is as before it. What is in force has not changed; `lurk apply` puts "
-		       "the "
-		       "file into force.",
-		       part->file);
+		printf("In force now: %s.%s",
+		       cli->machine->image->rule_count ? "the rules of before it" : "no rule",
+		       edited ? "" : " The file has not changed.");
 	}
-	if (lurk_undo_step_has(step, false) && lurk_undo_step_has(step, true))
-		printf(" %s is as before it, too.", part->file);
-	else if (lurk_undo_step_has(step, false))
-		fputs(" The file has not changed.", stdout);
-	putchar('\n');
+	for (unsigned i = 0; i < step->count; i++) {
+		if (!lurk_undo_is_edit(&step->parts[i]))
+			continue;
+		printf("%s%s is as before it%s.", between, step->parts[i].file,
+		       applied ? ", too" : "");
+		between = " ";
+	}
+	puts(applied ? ""
+		     : " What is in force has not changed; `lurk apply` puts the file into "
+		       "force.");
 	say_next(cli, step);
 }
 

@@ -85,9 +85,11 @@ const char *tell_no_chord(const struct lurk_machine *machine,
 	const struct lurk_port_keyboard *info = &machine->keyboards[number].info;
 	char offer[TELL_KEYBOARD], keys[LURK_WORDS];
 	struct lurk_chord chord;
-	const lurk_key lacks = lurk_chord_lacks(keyboards, info, &chord);
+	lurk_key lacks;
 
 	*out = '\0';
+	lurk_chord_of(keyboards, lurk_keyboards_recognise(keyboards, &info->identity), &chord);
+	lacks = lurk_chord_lacks(keyboards, info, &chord);
 	if (!lacks)
 		return out;
 	tell_chord_offer(machine, keyboards, number, offer);

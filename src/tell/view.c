@@ -8,8 +8,8 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/apply.h"
+#include "lurk/work/chord_watch.h"
 #include "lurk/work/differences.h"
-#include "lurk/work/effects.h"
 #include "tell/json.h"
 #include "tell/words.h"
 
@@ -293,13 +293,8 @@ static void write_back(struct tell_view *v)
 		return;
 	lurk_image_chord(&side->image, side->job.keyboard, &chord);
 	tell_chord(&chord, keys);
-	/* None that this one cannot send. */
-	for (unsigned i = 0; i < chord.count; i++) {
-		if (v->info &&
-		    (!lurk_declares(v->info, chord.keys[i]) ||
-		     lurk_out_of_order(&v->ws->keyboards, side->job.keyboard, chord.keys[i])))
-			*keys = '\0';
-	}
+	if (v->info && lurk_chord_lacks(&v->ws->keyboards, v->info, &chord))
+		*keys = '\0'; /* none that this one cannot send */
 	if (!v->wanted->card) {
 		add_line(&v->back, *keys ? lurk_print("All rules off: hold %s for 2 s, or `lurk "
 						      "off`.",

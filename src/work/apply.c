@@ -118,55 +118,76 @@ bool lurk_apply_nothing(struct lurk_workspace *ws, struct lurk_machine *machine,
 /* ---- An edit and its apply --------------------------------------------------------------------
  */
 
-/* The file as it was before the edit that did not come into force, and its step forgotten. */
-static bool put_back(const struct lurk_workspace *ws, const struct lurk_file_seen *old,
-		     unsigned before)
+/* A file as it was before it was saved, where it has been since. */
+struct kept {
+	const char *path;
+	struct lurk_file_seen old;
+	const struct lurk_file_seen *now;
+	bool saved;
+};
+
+static struct kept keep(const char *path, const struct lurk_file_seen *seen)
+{
+	struct kept kept = {path, *seen, seen, false};
+
+	kept.old.bytes = lurk_copy(seen->exists ? seen->bytes : "", seen->length);
+	return kept;
+}
+
+static void put_back(const struct lurk_workspace *ws, const struct kept *kept)
+{
+	struct lurk_message why;
+	char text[LURK_PATH + 64];
+
+	if (!kept->saved || (kept->old.exists ? lurk_file_replace(kept->path, kept->old.bytes,
+								  kept->old.length, kept->now, &why)
+					      : unlink(kept->path) == 0))
+		return;
+	snprintf(text, sizeof text, "%s is changed, but not in force", kept->path);
+	if (ws->caution)
+		ws->caution(ws->data, text);
+}
+
+/* Those of this step that were noted after one. */
+static void forget_after(const struct lurk_workspace *ws, unsigned before)
 {
 	struct lurk_message unused;
 	struct lurk_undo undo;
-	unsigned newest;
 
-	if (old->exists ? !lurk_file_replace(ws->profile_path, old->bytes, old->length,
-					     &ws->profile_seen, &unused)
-			: unlink(ws->profile_path) != 0)
-		return false;
-	newest = lurk_undo_newest(ws->state_folder, 0);
-	if (newest == before || !lurk_undo_read(ws->state_folder, newest, &undo, &unused))
-		return true;
-	if (!strcmp(undo.file, ws->profile_path))
-		lurk_undo_forget(&undo);
-	lurk_undo_free(&undo);
-	return true;
+	for (unsigned n = lurk_undo_newest(ws->state_folder, 0); ws->step && n > before;
+	     n = lurk_undo_newest(ws->state_folder, n)) {
+		if (!lurk_undo_read(ws->state_folder, n, &undo, &unused))
+			continue;
+		if (undo.number == ws->step || undo.with == ws->step)
+			lurk_undo_forget(&undo);
+		lurk_undo_free(&undo);
+	}
 }
 
-bool lurk_save_and_apply(struct lurk_workspace *ws, struct lurk_machine *machine,
-			 const char *summary, struct lurk_outcome *outcome)
+bool lurk_keep_edit(struct lurk_workspace *ws, struct lurk_machine *machine, bool keyboards,
+		    const char *summary, struct lurk_outcome *outcome)
 {
+	struct kept known = keep(ws->keyboards_path, &ws->keyboards_seen);
+	struct kept rules = keep(ws->profile_path, &ws->profile_seen);
 	const bool was_one_step = ws->one_step;
-	const unsigned before = lurk_undo_newest(ws->state_folder, 0);
-	const unsigned step = ws->step;
-	struct lurk_file_seen old = ws->profile_seen;
+	const unsigned before = lurk_undo_newest(ws->state_folder, 0), step = ws->step;
 	bool fine;
 
-	old.bytes = lurk_copy(old.exists ? old.bytes : "", old.length);
 	memset(outcome, 0, sizeof *outcome);
 	ws->one_step = true;
-	fine = lurk_workspace_save(ws, summary, &outcome->why);
-	if (fine && !lurk_apply(ws, machine, true, outcome)) {
-		fine = false;
-		if (!put_back(ws, &old, before) && ws->caution) {
-			char text[LURK_PATH + 64];
-
-			snprintf(text, sizeof text, "%s is changed, but not in force",
-				 ws->profile_path);
-			ws->caution(ws->data, text);
-		}
-		ws->step = step;
+	known.saved = keyboards && lurk_workspace_save_keyboards(ws, summary, &outcome->why);
+	rules.saved = known.saved == keyboards && lurk_workspace_save(ws, summary, &outcome->why);
+	fine = rules.saved && (!machine || lurk_apply(ws, machine, true, outcome));
+	if (!fine) {
+		put_back(ws, &rules);
+		put_back(ws, &known);
+		forget_after(ws, before);
 	}
-	if (!was_one_step)
+	if (!fine || !was_one_step)
 		ws->step = step;
 	ws->one_step = was_one_step;
-	lurk_release(old.bytes);
+	lurk_release(known.old.bytes);
+	lurk_release(rules.old.bytes);
 	return fine;
 }
 

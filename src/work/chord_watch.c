@@ -27,9 +27,8 @@ static bool can_send(const struct lurk_keyboards_file *keyboards,
 }
 
 lurk_key lurk_chord_lacks(const struct lurk_keyboards_file *keyboards,
-			  const struct lurk_port_keyboard *keyboard, struct lurk_chord *chord)
+			  const struct lurk_port_keyboard *keyboard, const struct lurk_chord *chord)
 {
-	lurk_chord_of(keyboards, lurk_keyboards_recognise(keyboards, &keyboard->identity), chord);
 	for (unsigned i = 0; i < chord->count; i++) {
 		if (!can_send(keyboards, keyboard, chord->keys[i]))
 			return chord->keys[i];

@@ -254,8 +254,9 @@ static uint32_t substitute(const struct lurk_edits *edits, lurk_key job)
 	for (uint32_t i = 0; i < profile->count; i++) {
 		const struct lurk_rule *rule = &profile->rules[i];
 
-		if (rule->swap || rule->off || rule->keyboard != edits->keyboard ||
-		    rule->gives.kind != LURK_GIVES_KEY || rule->gives.key != job)
+		if (rule->swap || rule->off || rule->press.modifiers || rule->press.only ||
+		    rule->keyboard != edits->keyboard || rule->gives.kind != LURK_GIVES_KEY ||
+		    rule->gives.key != job)
 			continue;
 		if (found < profile->count)
 			return profile->count;

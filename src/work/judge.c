@@ -246,19 +246,6 @@ bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_
 	return false;
 }
 
-void lurk_findings_were_meant(struct lurk_findings *findings, const struct lurk_findings *before)
-{
-	for (unsigned i = 0; i < findings->count; i++) {
-		struct lurk_finding *f = &findings->all[i];
-
-		if (f->severity != LURK_LOCK_OUT || lurk_findings_have(before, f))
-			continue;
-		findings->by_severity[LURK_LOCK_OUT]--;
-		findings->by_severity[LURK_WARNING]++;
-		f->severity = LURK_WARNING;
-	}
-}
-
 bool lurk_findings_refuse(const struct lurk_findings *findings)
 {
 	return findings->by_severity[LURK_LOCK_OUT] || findings->by_severity[LURK_ERROR];
@@ -285,4 +272,28 @@ bool lurk_judge_all(struct lurk_workspace *ws, const struct lurk_machine *machin
 		findings->profile = &ws->beside[i].file;
 	}
 	return fine;
+}
+
+static void were_meant(struct lurk_findings *findings, const struct lurk_findings *before)
+{
+	for (unsigned i = 0; i < findings->count; i++) {
+		struct lurk_finding *f = &findings->all[i];
+
+		if (f->severity != LURK_LOCK_OUT || lurk_findings_have(before, f))
+			continue;
+		findings->by_severity[LURK_LOCK_OUT]--;
+		findings->by_severity[LURK_WARNING]++;
+		f->severity = LURK_WARNING;
+	}
+}
+
+bool lurk_judge_edit(struct lurk_workspace *ws, const struct lurk_machine *machine,
+		     const struct lurk_findings *before, struct lurk_findings *findings)
+{
+	if (lurk_judge_all(ws, machine, findings))
+		return true;
+	if (findings->profile != &ws->profile)
+		return false;
+	were_meant(findings, before);
+	return !lurk_findings_refuse(findings);
 }

@@ -205,6 +205,7 @@ def edits(desk):
     for command, said in [("map 1 to 2", "Digit1 now gives Digit2."), ("map F13 -> F14", "F13 now gives F14."), ("map F15 = F16", "F15 now gives F16."),
                           ("map F17 none", "F17 now gives nothing."), ("swap F18 and F19", "F18 and F19 are swapped.")]:
         desk.want(command, out=[said], desk="other")
+    desk.want(["map", "F20", "--text", "->"], out=['F20 now gives the text "->".'], desk="other")
     desk.want(["map", "F17", "No action"], out=["F17 now gives nothing."], desk="other")
     desk.want("swap NumLock Control", 2, err="Control is two keys, and NumLock is one: say ControlLeft or ControlRight")
     for command, said in [("map NumLock to Tab", "NumLock now gives Tab."), ("swap Control Alt -k wagtail", "Control and Alt are swapped on wagtail, left and right."),

@@ -183,6 +183,10 @@ static void edits_make_room(void **state)
 		 "End gives nothing on heron; ScrollLock gives End on heron"},
 		{{"move End Pause -k heron", "move End Pause -k heron"},
 		 "End gives nothing on heron; Pause gives End on heron"},
+		/* What another key does with Shift alone is no substitute. */
+		{{"disable End -k heron", "map Shift+F1 End -k heron", "move End Pause -k heron"},
+		 "End gives nothing on heron; Shift+F1 gives End on heron; Pause gives End on "
+		 "heron"},
 		{{"disable End", "map F1 End", "move End Pause -k heron"},
 		 "End gives nothing; F1 gives End; End gives nothing on heron; "
 		 "Pause gives End on heron"},
@@ -681,46 +685,90 @@ static void an_edit_and_its_apply_are_one(void **state)
 	struct lurk_naming naming = {.ws = &ws};
 	struct lurk_outcome outcome;
 	struct lurk_edits edits;
-	struct lurk_message why;
-	char end[] = "End", command[200];
+	char end[] = "End", command[200], *known;
 
 	(void)state;
 	open_desk();
 	begin("- {press: F1, gives: F2}\n");
+	known = lurk_copy(ws.keyboards.yaml.bytes, ws.keyboards.yaml.length);
 	assert_true(lurk_apply(&ws, machine, false, &outcome));
 	for (int files = 1; files <= 2; files++) {
-		ws.one_step = files == 2;
 		assert_int_equal(perform(&edits, "move End Pause -k heron"), LURK_DONE);
 		assert_int_equal(lurk_naming_mark(&naming, keyboard("heron"), "broken",
 						  (char *const[]){end}, 1),
 				 LURK_DONE);
-		assert_true(lurk_save_and_apply(&ws, machine, edits.summary, &outcome));
-		if (files == 2)
-			assert_true(lurk_workspace_save_keyboards(&ws, naming.summary, &why));
+		assert_true(lurk_keep_edit(&ws, machine, files == 2, edits.summary, &outcome));
 		assert_int_equal(machine->image->rule_count, 3);
 		take_back_newest(LURK_DONE, "Pause now gives End on heron");
 		assert_int_equal(machine->image->rule_count, 1);
 		expect("profile.yaml", before);
+		expect("keyboards.yaml", known);
 		lurk_workspace_free(&ws);
 		begin("- {press: F1, gives: F2}\n");
 	}
 	/* An editor was at it since: all of it stays. */
 	assert_int_equal(perform(&edits, "map F3 F4"), LURK_DONE);
-	assert_true(lurk_save_and_apply(&ws, machine, edits.summary, &outcome));
+	assert_true(lurk_keep_edit(&ws, machine, false, edits.summary, &outcome));
 	put("profile.yaml", HEAD "# an editor's\n");
 	take_back_newest(LURK_COULD_NOT, "was changed by someone else");
 	assert_int_equal(machine->image->rule_count, 2);
 	lurk_workspace_free(&ws);
 	/* What cannot come into force does not stand in the file, and is no step. */
 	begin("- {press: F1, gives: F2}\n");
-	assert_int_equal(perform(&edits, "map F5 F6"), LURK_DONE);
 	snprintf(command, sizeof command, "cd '%s' && mv storage kept && : >storage", folder);
 	assert_int_equal(system(command), 0);
-	assert_false(lurk_save_and_apply(&ws, machine, edits.summary, &outcome));
-	assert_true(*outcome.why.text);
-	expect("profile.yaml", before);
-	take_back_newest(LURK_COULD_NOT, "(F3 now gives F4)");
-	lurk_workspace_free(&ws);
+	for (int files = 1; files <= 3; files++) {
+		assert_int_equal(perform(&edits, "map F5 F6 -k heron"), LURK_DONE);
+		assert_int_equal(lurk_naming_mark(&naming, keyboard("heron"), "broken",
+						  (char *const[]){end}, 1),
+				 LURK_DONE);
+		if (files == 3) /* an editor was at the other file, so that is what cannot be */
+			put("keyboards.yaml", "keyboards:\n");
+		assert_false(lurk_keep_edit(&ws, files == 3 ? NULL : machine, files > 1,
+					    edits.summary, &outcome));
+		assert_true(*outcome.why.text);
+		expect("profile.yaml", before);
+		expect("keyboards.yaml", files == 3 ? "keyboards:\n" : known);
+		take_back_newest(LURK_COULD_NOT, "(F3 now gives F4)");
+		lurk_workspace_free(&ws);
+		if (files < 3)
+			begin("- {press: F1, gives: F2}\n");
+	}
+	free(known);
+	close_desk();
+}
+
+/* That a key's job can no longer be done is a warning where that was meant, and only for what could
+ * be done before. */
+static void what_is_meant_is_not_refused(void **state)
+{
+	static const struct {
+		const char *before, *edit;
+		bool fine;
+	} rows[] = {
+		{"", "disable Backspace", true},
+		{"- {press: any Enter, gives: nothing}\n", "disable Backspace", false},
+		{"- {press: F9, gives: {text: 'чайка'}}\n", "disable Backspace", false},
+		{"- {press: any Enter, gives: nothing}\n", "disable F9", false},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_findings found_before, findings;
+		struct lurk_edits edits;
+
+		begin(rows[i].before);
+		lurk_judge(&ws, machine, &found_before);
+		assert_int_equal(perform(&edits, rows[i].edit), LURK_DONE);
+		if (lurk_judge_edit(&ws, machine, &found_before, &findings) != rows[i].fine)
+			fail_msg("%s: %s", rows[i].before, found(&findings));
+		lurk_findings_free(&findings);
+		assert_int_equal(lurk_judge_all(&ws, machine, &findings), false);
+		lurk_findings_free(&findings);
+		lurk_findings_free(&found_before);
+		lurk_workspace_free(&ws);
+	}
 	close_desk();
 }
 
@@ -1062,6 +1110,7 @@ int main(void)
 		cmocka_unit_test(differences_are_told),
 		cmocka_unit_test(applies_are_taken_back),
 		cmocka_unit_test(an_edit_and_its_apply_are_one),
+		cmocka_unit_test(what_is_meant_is_not_refused),
 		cmocka_unit_test(trials_are_noted_when_kept),
 		cmocka_unit_test(what_cannot_be_undone_is_said),
 		cmocka_unit_test(the_layout_that_counts),

@@ -46,10 +46,11 @@ bool lurk_version_open(struct lurk_machine *machine, uint64_t version, uint8_t *
 bool lurk_apply_version(struct lurk_workspace *ws, struct lurk_machine *machine,
 			const struct lurk_image *version, struct lurk_outcome *outcome);
 
-/* What was edited in the workspace is saved and applied with `stay`: both, or neither, and then the
- * file is as it was. Taken back it is one step. */
-bool lurk_save_and_apply(struct lurk_workspace *ws, struct lurk_machine *machine,
-			 const char *summary, struct lurk_outcome *outcome);
+/* What was edited is saved, with `keyboards` in keyboards.yaml too, which the rules may need; and
+ * with a machine (else NULL) applied with `stay`: all of it, or nothing, and then the files are as
+ * they were. Taken back it is one step. */
+bool lurk_keep_edit(struct lurk_workspace *ws, struct lurk_machine *machine, bool keyboards,
+		    const char *summary, struct lurk_outcome *outcome);
 
 /* Takes back a step that lurk_undo_step_read() gave: all of it or, where one of its files was
  * changed since, nothing. Only for an apply is there need of a machine. */

@@ -15,10 +15,11 @@ enum { LURK_CHORD_KEYBOARDS = 64 };
 /* The chord of a keyboard of keyboards.yaml; 0 for one that is not there. */
 void lurk_chord_of(const struct lurk_keyboards_file *keyboards, uint16_t described,
 		   struct lurk_chord *chord);
-/* The first of its keys that a keyboard here does not have, or has broken; LURK_KEY_NONE where it
- * can send them all. */
+/* The first key of a chord that a keyboard here does not have, or has broken; LURK_KEY_NONE where
+ * it can send them all. */
 lurk_key lurk_chord_lacks(const struct lurk_keyboards_file *keyboards,
-			  const struct lurk_port_keyboard *keyboard, struct lurk_chord *chord);
+			  const struct lurk_port_keyboard *keyboard,
+			  const struct lurk_chord *chord);
 /* Keys that such a keyboard could have for one instead; false where it has not even two. */
 bool lurk_chord_offer(const struct lurk_keyboards_file *keyboards,
 		      const struct lurk_port_keyboard *keyboard, struct lurk_chord *chord);

@@ -41,9 +41,10 @@ bool lurk_judge(struct lurk_workspace *ws, const struct lurk_machine *machine,
  * one is refused, whose findings they then are; else they are those of the first. */
 bool lurk_judge_all(struct lurk_workspace *ws, const struct lurk_machine *machine,
 		    struct lurk_findings *findings);
-/* After an edit that was meant to take a key's job away: what can no longer be done since, and
- * could be by the findings of `before`, is a warning. */
-void lurk_findings_were_meant(struct lurk_findings *findings, const struct lurk_findings *before);
+/* The same after an edit that was meant to take a key's job away: what can no longer be done since,
+ * and could be by the findings of `before` it, is a warning. */
+bool lurk_judge_edit(struct lurk_workspace *ws, const struct lurk_machine *machine,
+		     const struct lurk_findings *before, struct lurk_findings *findings);
 void lurk_findings_free(struct lurk_findings *findings);
 /* Whether rules with such findings are refused. */
 bool lurk_findings_refuse(const struct lurk_findings *findings);

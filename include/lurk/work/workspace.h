@@ -42,7 +42,7 @@ struct lurk_workspace {
 	const char *wanted;      /* a profile's file, or its word; NULL for the one called base */
 	bool editing;            /* it will be written: others who do so are waited for */
 	bool judging;            /* rules for keyboards that nobody knows are read all the same */
-	bool judged;             /* the profile is: no caution about what that finds */
+	bool judged;             /* the profile will be: no caution about what that finds */
 	bool one_step;           /* what is saved and applied from now on is taken back at once */
 	struct lurk_alias aliases[LURK_ALIASES];
 	unsigned alias_count;
