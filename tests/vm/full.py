@@ -134,11 +134,14 @@ class Debian(Machine):
 
     def at_login_prompt(self, presses, wanted, when):
         """What stands behind the text console's login prompt after the presses; taken back afterwards."""
+        def shown():
+            screen = self.sh("fold -w $(stty -F /dev/tty1 size | cut -d' ' -f2) /dev/vcs1")
+            return (re.findall(r"login: ?(\S*)", screen) or [screen[-200:]])[-1]
+
         def attempt():
             self.press(presses)
-            time.sleep(0.5)
-            screen = self.sh("fold -w $(stty -F /dev/tty1 size | cut -d' ' -f2) /dev/vcs1")
-            got = (re.findall(r"login: ?(\S*)", screen) or [screen[-200:]])[-1]
+            self.wait_for(lambda: len(shown()) >= len(wanted))
+            got = shown()
             self.press(" ".join(["backspace"] * max(len(wanted), min(len(got), 20))), 0.05)
             return got
         got = self.again(attempt, wanted)
@@ -147,25 +150,22 @@ class Debian(Machine):
     def read_console(self):
         self.sh("systemctl stop getty@tty1")
         self.sh(f"setsid sh -c 'exec </dev/tty1; stty raw -echo; exec cat >> {TYPED}' >/dev/null 2>&1 &")
-        time.sleep(1)
+        self.until(f"stty -F /dev/tty1 -a; ls {TYPED}", TYPED)
 
     def types(self, presses, wanted, when, repeated="(?!)"):
         """Presses give the wanted text; where that is said, with one of its keys repeated."""
         def attempt():
             self.sh(f": > {TYPED}")
             self.press(presses)
-            for _ in range(20):  # text takes its time
-                time.sleep(0.4)
-                got = self.sh(f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo")  # the serial line loses carriage returns
-                if len(got) >= len(wanted):
-                    break
-            return got
+            read = f"tr -d '\\0' < {TYPED} | tr '\\r' '~'; echo"  # the serial line loses carriage returns
+            self.wait_for(lambda: len(self.sh(read)) >= len(wanted))
+            return self.sh(read)
         got = self.again(attempt, wanted)
         self.check(f"{when}: pressed {presses}, arrived {got!r}", got == wanted or re.fullmatch(repeated, got) is not None)
 
     def wait_for(self, fine, patience_s=15):
-        until = time.monotonic() + patience_s
-        while not fine() and time.monotonic() < until:
+        patience = self.patience(patience_s)
+        while not fine() and not patience.over():
             time.sleep(0.3)
 
     def until(self, command, wanted, patience_s=300):
@@ -222,10 +222,7 @@ def at_the_screen(m):
     """Who is logged in at the screen may watch keys and switch rules off, until another session is there."""
     m.sh("passwd -d visitor")
     m.press("v i s i t o r ret", 0.08)
-    for _ in range(40):
-        time.sleep(1)
-        if "visitor" in m.sh("loginctl list-sessions --no-legend"):
-            break
+    m.until("loginctl list-sessions --no-legend", "visitor")
     m.has("su visitor -c 'lurk off; lurk on' 2>&1", "may switch rules on", "at the screen a visitor may switch rules off, and not on", fine=False)
     m.sh("lurk on")
     m.sh("echo LURKD_OPTIONS=--watch-by-root > /etc/default/lurkd; systemctl restart lurkd")
@@ -242,7 +239,7 @@ def at_the_screen(m):
     m.has("cat /tmp/watched", "the watch ended: another session is at the screen now", "no longer when another session is there")
     m.check("and sees none of its keys", "KeyB" not in m.sh("cat /tmp/watched"))
     m.sh("chvt 1; loginctl terminate-user visitor")
-    time.sleep(2)
+    m.until("loginctl list-sessions --no-legend | grep visitor || echo gone", "gone")
 
 
 def keys_and_reset(m):
@@ -270,8 +267,7 @@ def pulled(m, name):
 
 def plugged(m, name, port):
     m.ask("device_add", driver="usb-kbd", id=name, bus="xhci.0", port=port)
-    m.until("lurk keyboards", "(QEMU QEMU USB Keyboard)")
-    time.sleep(1)
+    m.until("lurk status", "QEMU QEMU USB Keyboard")
 
 
 def plugging(m):
@@ -329,14 +325,16 @@ def killed(m):
             m.sh("systemctl kill -s KILL lurkd", fine=False)
         pressing.set()
         thread.join()
-        time.sleep(2)
+        m.until("/root/p/vm_probe down 1 0", "keys down: 0", 60)
         m.has(f"/root/p/vm_probe down 1 0", "keys down: 0", f"killed ten times in the {way} way: no key is left down", fine=False)
         m.runs("it runs again")
         if way == "table" and m.caps_on():  # pressed just now, an odd number of times
             m.press("caps_lock")
         m.types("q w a" + (" caps_lock" if way == "relay" else ""), "wqa" + ("x" if way == "relay" else ""), "and all is as before")
-    m.sh(f"kill -STOP {m.service()}")
-    time.sleep(12)
+    hung = m.service()
+    m.sh(f"kill -STOP {hung}")
+    m.wait_for(lambda: m.service() not in ("0", hung), 120)
+    m.runs("hung while it relayed: it runs again")
     m.types("q w caps_lock", "wqx", "hung while it relayed: killed by the watchdog, and back")
     m.has("journalctl -u lurkd --no-pager -o cat", "watchdog", "the journal says so")
 
@@ -350,24 +348,20 @@ Debian.caps_on = caps_on
 
 def sleep_and_wake(m):
     m.serial.sendall(b"echo mem > /sys/power/state\n")
-    for _ in range(100):
-        time.sleep(0.2)
-        if m.ask("query-status")["status"] == "suspended":
-            break
-    else:
+    m.wait_for(lambda: m.ask("query-status")["status"] == "suspended", 60)
+    if m.ask("query-status")["status"] != "suspended":
         print("skipped: this QEMU does not put the machine to sleep", flush=True)
         return
     m.ask("system_wakeup")
-    time.sleep(5)
-    m.sh("true")
+    m.until("dmesg | tail -n 60", "suspend exit")
     m.types("q w caps_lock", "wqx", "slept and woke")
 
 
 def refused(m):
     """What the machine refuses is said in one line, and changes nothing."""
     m.sh("lurk restore CapsLock; lurk apply")
-    m.sh("/root/p/vm_probe hold 1 20 >/dev/null 2>&1 &")
-    time.sleep(2)
+    m.sh("/root/p/vm_probe hold 1 1000 >/tmp/held 2>&1 &")
+    m.until("cat /tmp/held", "holds it")
     m.has("lurk map CapsLock KeyX --apply 2>&1", "vm_probe (process",
           "a keyboard that another program has taken", fine=False)
     m.has("lurk status", "table  every rule is one key for one key", "nothing is half applied")
@@ -452,11 +446,13 @@ def off_and_on(m):
     m.has("dmesg | grep -ci 'unknown key' || true", "0", "and the kernel logs none because of a disabled key")
 
 
-def hold(m, keys, seconds):
-    m.press(" ".join("+" + key for key in keys.split()))
-    time.sleep(seconds)
-    m.press(" ".join("-" + key for key in reversed(keys.split())))
-    time.sleep(0.5)
+def hold(m, keys, wanted):
+    """Holds keys until `lurk status` says that; or with "" no longer than it takes."""
+    m.press(" ".join("+" + key for key in keys.split()), 0.02)
+    if wanted:
+        m.until("lurk status", wanted, 60)
+    m.press(" ".join("-" + key for key in reversed(keys.split())), 0.02)
+    m.until("/root/p/vm_probe down 1 0", "keys down: 0", 60)
 
 
 def chord(m):
@@ -467,13 +463,18 @@ def chord(m):
         m.sh("lurk apply --force")
         m.has("lurk status", way + "  ", f"rules on the keys of the chord: by the {way}")
         m.types("q e" if way == "table" else "q shift e", "w\x1b" if way == "table" else "wxe", "they are in force")
-        hold(m, "shift shift_r esc", 3.5)
+        hold(m, "shift shift_r esc", "All rules are off")
         m.has("lurk status", "All rules are off", "the off chord switches them off")
         m.types("q esc a", "q\x1ba", "every key does its usual job")
-        hold(m, "esc shift_r shift", 3.5)
+        hold(m, "esc shift_r shift", way + "  ")
         m.has("lurk status", way + "  ", "the off chord switches them on again")
         m.types("q a", "wa", "they are in force")
-        hold(m, "shift shift_r esc", 0.8)
+        for _ in range(4):  # the host may hold the machine up between the presses and the releases
+            hold(m, "shift shift_r esc", "")
+            if way + "  " in m.sh("lurk status"):
+                break
+            print("held for long after all", flush=True)
+            hold(m, "shift shift_r esc", way + "  ")
         m.has("lurk status", way + "  ", "held too shortly it does nothing")
     m.types("a shift a", "axa", "nothing is left down")
     m.has("journalctl -u lurkd --no-pager -o cat", "by the off chord: rules off", "the journal says so")
@@ -512,12 +513,17 @@ def trying(m):
     m.types("q ret", "w~", "rolled back")
     # On a terminal, where the question is answered with a key as it is then: KeyX, which is Space.
     m.sh("lurk restore --all >/dev/null; lurk swap KeyX Space >/dev/null")
-    m.sh("chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; lurk try --for 30s; lurk status > /tmp/after' &)")
-    m.until("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8", "Keep these rules?")
-    screen = m.sh("fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8")
-    m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in screen, screen[-500:])
-    m.press("x")
-    m.until("cat /tmp/after", "in force since")
+    screen = "fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8"
+    for _ in range(5):  # there are ten seconds to answer, whatever the host does
+        m.sh("rm -f /tmp/after; chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; clear; lurk try --for 12s; lurk status > /tmp/after' &)")
+        m.until(screen, "Keep these rules?")
+        told = m.sh(screen)
+        m.press("x")
+        m.until("cat /tmp/after", "in force")
+        if "1 rule in force since" in m.sh("cat /tmp/after"):
+            break
+        print("not answered in time", flush=True)
+    m.check("the question names the keys as they are", "Space (press KeyX), Enter, KeyK: yes" in told, told[-500:])
     m.has("cat /tmp/after; fold -w 160 /dev/vcs8 | head -n 12", "1 rule in force since", "answered with yes", fine=False)
     m.sh("chvt 1; lurk rollback; lurk undo; true")
 
@@ -566,13 +572,11 @@ SLOW_MOST = 100  # ms between two looks; beyond it the host held the machine up
 def read_twice(m, length):
     """What the text of F10 gave on the console, and to a reader of the events that looks up every 50 ms."""
     m.sh(f": > {TYPED}; (/root/p/vm_probe slow 1 40 > /tmp/slow 2>&1 &)")
-    time.sleep(1)
+    m.until("cat /tmp/slow", "reads")
     m.press("f10")
-    for _ in range(60):
-        time.sleep(1)
-        found = re.search(r"(\d+) presses, lost events (\d+) times, looks (\d+) ms", m.sh("cat /tmp/slow"))
-        if found and int(m.sh(f"wc -c < {TYPED}")) >= length:
-            break
+    result = r"(\d+) presses, lost events (\d+) times, looks (\d+) ms"
+    m.wait_for(lambda: re.search(result, m.sh("cat /tmp/slow")) and int(m.sh(f"wc -c < {TYPED}")) >= length, 100)
+    found = re.search(result, m.sh("cat /tmp/slow"))
     slow = map(int, found.groups()) if found else (0, 0, 0)
     return m.sh(f"cat {TYPED}; echo"), dict(zip(("presses", "lost", "apart"), slow))
 
@@ -608,19 +612,20 @@ def typing(m):
     m.check(f"and at a reader that looks up every 50 ms: {slow}", slow["presses"] == presses and slow["lost"] == 0)
     m.sh(f": > {TYPED}")
     m.press("f10 a")
-    hold(m, "shift shift_r esc", 3.5)
+    hold(m, "shift shift_r esc", "All rules are off")
     got = m.sh(f"tr -d '\\0\\033' < {TYPED}; echo")
     m.check(f"the off chord ends text: {len(got)} characters came", 0 < len(got) < len(text), got[:60])
-    hold(m, "shift shift_r esc", 3.5)
+    hold(m, "shift shift_r esc", "in force since")
     m.sh("lurk profile new dusk >/dev/null; lurk map Q Z -p dusk >/dev/null; lurk map F12 --use previous -p dusk >/dev/null")
     m.sh("lurk map F12 --use dusk >/dev/null; lurk apply")
     m.types("+q f12 -q q f12 q", "qzq", "a key switches profiles, another held")
     m.has("lurk use dusk", "In force now: dusk.")
     m.types("q", "z", "lurk use")
     m.has("lurk use --previous", "In force now: base.")
-    m.sh("(lurk use dusk -- sleep 8 >/dev/null 2>&1 &)")
+    m.sh("(lurk use dusk -- sh -c 'until [ -e /tmp/over ]; do sleep 0.2; done' >/dev/null 2>&1 &)")
     m.wait_for(lambda: "The profile in force is dusk" in m.sh("lurk status"))
     m.types("q", "z", "while a command runs")
+    m.sh("touch /tmp/over")
     m.wait_for(lambda: "The profile in force is base" in m.sh("lurk status"))
     m.types("q", "q", "it has ended")
     m.sh("(lurk use dusk -- sleep 60 >/dev/null 2>&1 &)")

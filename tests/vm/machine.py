@@ -116,6 +116,29 @@ class Stolen:
         return ticks[7] / busy if busy else 0.0
 
 
+class Patience:
+    """How long a machine is waited for: seconds of a processor's time that it had, so that one that is given little is waited for
+    longer; and where it does nothing, several times as many on the clock."""
+
+    IDLE = 6
+
+    def __init__(self, process, seconds):
+        self.process, self.seconds = process, seconds
+        self.begin, self.used = time.monotonic(), self.processors()
+
+    def processors(self):
+        try:
+            fields = open(f"/proc/{self.process.pid}/stat").read().rsplit(") ", 1)[1].split()
+        except OSError:
+            return 0.0
+        return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+    def over(self):
+        waited = time.monotonic() - self.begin
+        return self.process.poll() is not None or waited > self.IDLE * self.seconds or (
+            waited > self.seconds and self.processors() - self.used > self.seconds)
+
+
 class Machine:
     def __init__(self, name, work, kernel, initrd, words, *arguments, patience_s=240):
         self.log = os.path.join(work, name + ".log")
@@ -175,24 +198,26 @@ class Machine:
             if "return" in answer:
                 return answer["return"]
 
+    def patience(self, seconds=None):
+        return Patience(self.process, seconds or self.patience_s)
+
     def await_text(self, text, since=0, patience_s=None):
         """Waits until the text has come after `since`; returns where it ends."""
-        until = time.monotonic() + (patience_s or self.patience_s)
-        while text not in self.text[since:]:
-            if self.process.poll() is not None or time.monotonic() > until:
-                raise RuntimeError(f"`{text}` never came; the log is {self.log}:\n" + self.text[-1500:])
-            time.sleep(0.05)
-        return since + self.text[since:].index(text) + len(text)
+        return self.await_any([text], since, patience_s)
 
-    def await_any(self, texts, since, patience_s):
+    def await_line(self, text, since=0):
+        """The same to the end of the line that it stands in."""
+        return self.await_text("\n", self.await_text(text, since))
+
+    def await_any(self, texts, since, patience_s=None):
         """The same for the first of several."""
-        until = time.monotonic() + patience_s
+        patience = self.patience(patience_s)
         while True:
             found = [since + self.text[since:].index(text) + len(text) for text in texts if text in self.text[since:]]
             if found:
                 return min(found)
-            if self.process.poll() is not None or time.monotonic() > until:
-                raise RuntimeError(f"none of {texts} came; the log is {self.log}:\n" + self.text[-1500:])
+            if patience.over():
+                raise RuntimeError(f"{' or '.join(f'`{text}`' for text in texts)} never came; the log is {self.log}:\n" + self.text[-1500:])
             time.sleep(0.05)
 
     def press(self, presses, pause_s=0.15):

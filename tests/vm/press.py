@@ -84,7 +84,7 @@ def main():
             if rests % 10 == 0:
                 hand.change_keyboards()
             machine.serial.sendall(b"\n")
-        time.sleep(1)
+        machine.await_text("\n", seen)
         hand.ends.set()
         told = machine.text
     finally:

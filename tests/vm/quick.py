@@ -106,8 +106,7 @@ def play_alone(machine):
     begin = machine.await_text("alone begins\n")
     machine.await_text("ready", begin)
     machine.press(ALONE[1] + " f12")
-    machine.await_text("alone: status", begin)
-    time.sleep(0.2)
+    machine.await_line("alone: status", begin)
     told = machine.text[begin:]
     got = " ".join(key for key in re.findall(r"^got (\S+)", told, re.M) if not key.startswith("F12"))
     return judge("alone", got == ALONE[2] and "alone: status 0" in told, f"alone {ALONE[0]}: pressed {ALONE[1]}, got {got}")
@@ -189,8 +188,7 @@ def main():
     try:
         fine = True
         if SCENES:
-            machine.await_text("status of the contract: ")
-            time.sleep(1)
+            machine.await_line("status of the contract: ")
             print("\n".join(line for line in machine.text.splitlines() if re.match(r"\[ +(OK|FAILED|ERROR|PASSED|LINE) |OK: |ERROR: ", line)))
             fine = "status of the contract: 0" in machine.text
         for number in range(len(SCENES)):
