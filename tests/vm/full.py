@@ -169,8 +169,14 @@ class Debian(Machine):
             time.sleep(0.3)
 
     def until(self, command, wanted, patience_s=300):
-        """Until that says so: nothing that comes next has to hurry, or to be waited for longer."""
-        self.wait_for(lambda: wanted in self.sh(command, fine=False), patience_s)
+        """Until that says so, and what it said: nothing that comes next has to hurry, or to be waited for longer."""
+        told = []
+
+        def said():
+            told[:] = [self.sh(command, fine=False)]
+            return wanted in told[0]
+        self.wait_for(said, patience_s)
+        return told[0]
 
     def runs(self, what, patience_s=90):
         """Whether the service runs, or does once systemd has started it again."""
@@ -515,9 +521,8 @@ def trying(m):
     m.sh("lurk restore --all >/dev/null; lurk swap KeyX Space >/dev/null")
     screen = "fold -w $(stty -F /dev/tty8 size | cut -d' ' -f2) /dev/vcs8"
     for _ in range(5):  # there are ten seconds to answer, whatever the host does
-        m.sh("rm -f /tmp/after; chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; clear; lurk try --for 12s; lurk status > /tmp/after' &)")
-        m.until(screen, "Keep these rules?")
-        told = m.sh(screen)
+        m.sh("rm -f /tmp/after; chvt 8; (setsid sh -c 'exec </dev/tty8 >/dev/tty8 2>&1; clear; lurk try --for 30s; lurk status > /tmp/after' &)")
+        told = m.until(screen, "Keep these rules?")
         m.press("x")
         m.until("cat /tmp/after", "in force")
         if "1 rule in force since" in m.sh("cat /tmp/after"):
