@@ -33,6 +33,7 @@ enum lurk_check_code {
 	LURK_CHECK_THIRD_LEVEL,  /* `rule` takes AltRight, which the layout needs */
 	LURK_CHECK_NEVER_USED,   /* no keyboard that is known has `key`, which `rule` is on */
 	LURK_CHECK_NO_KEYBOARD,  /* all rules are for keyboards of which none is here */
+	LURK_CHECK_ONE_SIDE,     /* `key` of a pair is lost, the other side comes from `by` */
 	LURK_CHECK_NO_OFF_CHORD, /* `keyboard` lacks `key` of the off chord, or it is broken */
 	LURK_CHECK_END,
 };
@@ -51,6 +52,9 @@ struct lurk_finding {
 	lurk_scan by_scan;      /* for `by`, where that key has no name */
 	uint16_t modifiers;     /* LURK_MOD_CONTROL and LURK_MOD_ALT, held with `key` */
 	lurk_key by_held[2];    /* the keys to hold with `by` for these */
+	/* Levels of `key` in the layout whose signs are lost, a bit each: plain, with Shift, with
+	 * AltRight, with both. 0 from lurk_check(), which knows no layout. */
+	uint8_t levels;
 };
 
 /* A keyboard that is here. */

@@ -16,7 +16,7 @@
 LURK_BEGIN_C
 
 /* Which key types a character, in the layout in use; modifiers as LURK_MOD_…. */
-enum { LURK_CHARACTER_STEPS = 3 };
+enum { LURK_CHARACTER_STEPS = 3, LURK_CAP = 16 };
 struct lurk_characters {
 	void *data;
 	bool (*find)(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers);
@@ -27,6 +27,9 @@ struct lurk_characters {
 	/* For messages, may be NULL: layouts that have keys for it, such as "gb, de or fr"; "" for
 	 * none. */
 	const char *(*elsewhere)(void *data, uint32_t codepoint);
+	/* What a key types with those modifiers, as its cap has it; "" for what is no sign. Returns
+	 * whether it is a dead key's. May be NULL where no key is told of. */
+	bool (*cap)(void *data, lurk_key key, uint16_t modifiers, char out[LURK_CAP]);
 };
 
 /* The first character of a text in UTF-8: how many bytes it has, 0 where there is none or they are

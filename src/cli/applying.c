@@ -17,18 +17,20 @@ static void print_finding(const struct lurk_findings *all, const struct lurk_fin
 			  bool line_too)
 {
 	const char *severity = tell_severity((enum lurk_severity)f->severity);
-	char words[TELL_FINDING], line[32] = "";
+	const struct lurk_characters *characters = lurk_workspace_characters(all->ws);
+	char words[TELL_FINDING], line[32] = "", told[2 * TELL_FINDING];
 
 	if (line_too && tell_finding_line(all, f))
 		snprintf(line, sizeof line, "line %u", tell_finding_line(all, f));
 	printf("  ");
 	term_strong(severity);
 	tell_finding(all, f, words);
-	printf("%*s  %-8s  %s  [%s]\n", (int)(8 - strlen(severity)), "", line, words,
-	       tell_finding_code(f));
+	printf("%*s  %-8s  %s  [%s]\n", (int)(8 - strlen(severity)), "", line,
+	       lurk_words_with_caps(words, characters, told, sizeof told), tell_finding_code(f));
 	tell_finding_remedy(all, f, words);
 	if (*words)
-		printf("  %20s%s\n", "", words);
+		printf("  %20s%s\n", "",
+		       lurk_words_with_caps(words, characters, told, sizeof told));
 }
 
 static void print_findings(const struct lurk_findings *all, enum lurk_severity least, bool lines)
@@ -134,32 +136,44 @@ void cli_print_ways(const struct cli *cli)
 
 /* ---- Differences ----------------------------------------------------------------------------- */
 
+struct printing {
+	const struct cli *cli;
+	const char *title; /* NULL once it is printed */
+};
+
 static void print_difference(void *data, const struct lurk_difference *d)
 {
-	const char **title = data;
-	char words[TELL_DIFFERENCE];
+	struct printing *p = data;
+	char words[TELL_DIFFERENCE], told[CLI_TOLD];
 
-	if (*title)
-		puts(*title);
-	*title = NULL;
-	printf("  %-8s  %s", tell_difference_kind(d), tell_difference(d, words));
+	if (p->title)
+		puts(p->title);
+	p->title = NULL;
+	printf("  %-8s  %s", tell_difference_kind(d),
+	       cli_caps(p->cli, tell_difference(d, words), told));
 	if (*d->before)
-		printf(" (before: %s)", d->before);
+		printf(" (before: %s)", cli_caps(p->cli, d->before, told));
 	putchar('\n');
 }
 
 unsigned cli_print_edits(const struct cli *cli, const char *title)
 {
-	return lurk_differences_of_edits(&cli->ws, cli->machine, print_difference, &title);
+	struct printing p = {cli, title};
+
+	return lurk_differences_of_edits(&cli->ws, cli->machine, print_difference, &p);
 }
 
-unsigned cli_print_differences(const struct lurk_image *from, const struct lurk_image *to,
-			       const char *title)
+unsigned cli_print_differences(const struct cli *cli, const struct lurk_image *from,
+			       const struct lurk_image *to, const char *title)
 {
-	return lurk_differences(from, to, print_difference, &title);
+	struct printing p = {cli, title};
+
+	return lurk_differences(from, to, print_difference, &p);
 }
 
 unsigned cli_print_files(const struct cli *cli, const char *title)
 {
-	return lurk_differences_of_files(&cli->ws, cli->machine, print_difference, &title);
+	struct printing p = {cli, title};
+
+	return lurk_differences_of_files(&cli->ws, cli->machine, print_difference, &p);
 }

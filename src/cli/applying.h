@@ -25,7 +25,7 @@ void cli_print_ways(const struct cli *cli);
  * or as `lurk apply` applies them; between two images. */
 unsigned cli_print_edits(const struct cli *cli, const char *title);
 unsigned cli_print_files(const struct cli *cli, const char *title);
-unsigned cli_print_differences(const struct lurk_image *from, const struct lurk_image *to,
-			       const char *title);
+unsigned cli_print_differences(const struct cli *cli, const struct lurk_image *from,
+			       const struct lurk_image *to, const char *title);
 
 #endif

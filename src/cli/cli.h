@@ -71,6 +71,9 @@ void cli_find_layout(struct cli *cli);
 bool cli_have_profile(const struct cli *cli);
 /* The described keyboard that an option means: 1 + index, 0 for NULL. False where there is none. */
 bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard);
+/* What is told, with the caps of keys in the person's layout; see lurk_words_with_caps(). */
+enum { CLI_TOLD = 1000 };
+const char *cli_caps(const struct cli *cli, const char *told, char out[CLI_TOLD]);
 /* What a keyboard of the machine is called. */
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number);
 /* How many rules differ between what is in force and the file. */

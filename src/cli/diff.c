@@ -53,7 +53,7 @@ static int compare_versions(struct diff *diff)
 	} else if (fine) {
 		snprintf(title, sizeof title, "From version %" PRIu64 " to %" PRIu64 ":",
 			 diff->versions[0], diff->versions[1]);
-		if (!cli_print_differences(&images[0], &images[1], title))
+		if (!cli_print_differences(diff->cli, &images[0], &images[1], title))
 			printf("Versions %" PRIu64 " and %" PRIu64 " have the same rules.\n",
 			       diff->versions[0], diff->versions[1]);
 	}

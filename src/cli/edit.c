@@ -123,7 +123,7 @@ static bool moves(const struct edit *edit)
 static void say_findings(const struct edit *edit, const struct lurk_findings *now,
 			 struct json_object *object)
 {
-	char words[TELL_FINDING];
+	char words[TELL_FINDING], told[CLI_TOLD];
 
 	if (object)
 		json_object_object_add(object, "findings", tell_findings_json(now, &edit->found));
@@ -131,7 +131,7 @@ static void say_findings(const struct edit *edit, const struct lurk_findings *no
 		if (lurk_findings_have(&edit->found, &now->all[i]))
 			continue;
 		tell_finding(now, &now->all[i], words);
-		fputs(words, stdout);
+		fputs(cli_caps(edit->cli, words, told), stdout);
 		tell_finding_remedy(now, &now->all[i], words);
 		if (moves(edit))
 			*words = '\0';
@@ -143,6 +143,7 @@ static struct json_object *say_edit(const struct edit *edit, const struct lurk_f
 {
 	const struct lurk_edits *done = &edit->edits;
 	struct json_object *object = edit->cli->json ? json_object_new_object() : NULL;
+	char told[CLI_TOLD];
 
 	if (object) {
 		tell_put_text(object, "did", done->summary);
@@ -155,10 +156,10 @@ static struct json_object *say_edit(const struct edit *edit, const struct lurk_f
 	} else {
 		if (*edit->naming.summary)
 			printf("%s.\n", edit->naming.summary);
-		term_strong(done->summary);
+		term_strong(cli_caps(edit->cli, done->summary, told));
 		puts(".");
 		if (*done->gave)
-			printf("Before, it gave %s.\n", done->gave);
+			printf("Before, it gave %s.\n", cli_caps(edit->cli, done->gave, told));
 	}
 	say_findings(edit, now, object);
 	return object;

@@ -106,6 +106,11 @@ bool cli_keyboard_option(struct cli *cli, const char *name, uint16_t *keyboard)
 	       cli_fail(CLI_USAGE, "%s", naming.why.text) == CLI_DONE;
 }
 
+const char *cli_caps(const struct cli *cli, const char *told, char out[CLI_TOLD])
+{
+	return lurk_words_with_caps(told, lurk_workspace_characters(&cli->ws), out, CLI_TOLD);
+}
+
 const char *cli_keyboard_name(const struct cli *cli, uint16_t number)
 {
 	return tell_keyboard(cli->machine, &cli->ws.keyboards, number);

@@ -27,7 +27,7 @@ static int show(const struct cli *cli, struct lurk_reach *reach, const struct lu
 {
 	static const char *const heads[] = {"keyboard", "press", "not by itself"};
 	const struct lurk_machine *machine = cli->machine;
-	char path[TELL_REACH], why[TELL_REACH];
+	char path[TELL_REACH], why[TELL_REACH], told[CLI_TOLD], told_why[CLI_TOLD];
 	struct term_table table;
 	bool found = false;
 
@@ -42,8 +42,10 @@ static int show(const struct cli *cli, struct lurk_reach *reach, const struct lu
 		if (cli->json)
 			term_json(tell_reach_json(reach, image, info, cli_keyboard_name(cli, i)));
 		else
-			term_table_row(&table, cli_keyboard_name(cli, i), tell_reach(reach, path),
-				       tell_why_not(reach, image, info, why));
+			term_table_row(
+				&table, cli_keyboard_name(cli, i),
+				cli_caps(cli, tell_reach(reach, path), told),
+				cli_caps(cli, tell_why_not(reach, image, info, why), told_why));
 	}
 	term_table_print(&table, "  ");
 	if (!found && !cli->json)

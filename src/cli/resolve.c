@@ -6,18 +6,29 @@
 
 struct resolve {
 	struct cli *cli;
-	bool list;
+	bool list, layout_found;
 	char **words;
 	unsigned count;
 	struct term_table table;
 	unsigned found;
 };
 
+/* Once, and only where it counts. */
+static void find_layout(struct resolve *r)
+{
+	if (!r->layout_found)
+		cli_find_layout(r->cli);
+	r->layout_found = true;
+}
+
 static void add_row(struct resolve *r, const char *reading, lurk_key key, lurk_scan scan)
 {
 	const struct tell_key what = {reading, key, scan};
-	const char *meaning = lurk_key_meaning(key);
-	char set1[TELL_CODES], set2[TELL_CODES], hid[TELL_CODES], evdev[64] = "", name[LURK_WORDS];
+	char told[LURK_WORDS + LURK_CAP + 8], cap[LURK_CAP], set1[TELL_CODES], set2[TELL_CODES],
+		hid[TELL_CODES], evdev[64] = "", name[LURK_WORDS];
+
+	const struct lurk_characters *characters;
+	const char *meaning;
 
 	r->found++;
 	if (r->cli->json) {
@@ -26,8 +37,14 @@ static void add_row(struct resolve *r, const char *reading, lurk_key key, lurk_s
 	}
 	if (key)
 		snprintf(evdev, sizeof evdev, "%u %s", key, lurk_key_evdev_name(key));
-	term_table_row(&r->table, reading, lurk_words_key(key, scan, name), evdev,
-		       strcmp(meaning, " ") ? meaning : "space", tell_side(key),
+	if (strlen(lurk_key_meaning(key)) == 1)
+		find_layout(r);
+	characters = lurk_workspace_characters(&r->cli->ws);
+	meaning = lurk_words_meaning(key, characters, cap);
+	term_table_row(&r->table, reading,
+		       lurk_words_with_caps(lurk_words_key(key, scan, name), characters, told,
+					    sizeof told),
+		       evdev, strcmp(meaning, " ") ? meaning : "space", tell_side(key),
 		       tell_codes(&what, LURK_SCAN_SET1, set1),
 		       tell_codes(&what, LURK_SCAN_SET2, set2),
 		       tell_codes(&what, LURK_SCAN_HID, hid));
@@ -98,7 +115,7 @@ static int resolve_word(struct resolve *r, const char *word)
 	struct lurk_name name;
 
 	if (may_be_character(word))
-		cli_find_layout(r->cli);
+		find_layout(r);
 	characters = lurk_workspace_characters(&r->cli->ws);
 	switch (lurk_name_read(word, strlen(word), characters, &name)) {
 	case LURK_NAME_PRESS:

@@ -1,4 +1,6 @@
 /* show: the rules as a table, and what differs between the file and what is in force. */
+#include <string.h>
+
 #include "cli/applying.h"
 #include "cli/commands.h"
 #include "tell/difference.h"
@@ -9,11 +11,13 @@ static void add_row(const struct cli *cli, struct term_table *table, const struc
 		    bool back)
 {
 	struct tell_rule told;
-	char line[16];
+	char line[16], key[CLI_TOLD], usual[CLI_TOLD], now[CLI_TOLD];
 
 	tell_rule(&cli->ws.keyboards, rule, back, &told);
 	snprintf(line, sizeof line, "%u", rule->line);
-	term_table_row(table, told.key, told.usual, told.now, told.keyboard, line, told.note);
+	term_table_row(table, cli_caps(cli, told.key, key),
+		       strcmp(told.key, told.usual) ? cli_caps(cli, told.usual, usual) : told.usual,
+		       cli_caps(cli, told.now, now), told.keyboard, line, told.note);
 }
 
 static void print_rules(const struct cli *cli)

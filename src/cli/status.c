@@ -12,7 +12,7 @@ static int print_rules(const struct cli *cli)
 	const uint32_t rules = machine->image && !machine->off ? machine->image->rule_count : 0;
 	struct term_table table;
 	struct tell_acting acting;
-	char line[16];
+	char line[16], told[CLI_TOLD];
 
 	term_table_init(&table, heads, 5);
 	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
@@ -23,8 +23,9 @@ static int print_rules(const struct cli *cli)
 			if (cli->json)
 				term_json(tell_acting_json(&acting));
 			else
-				term_table_row(&table, acting.keyboard, acting.way, acting.words,
-					       line, acting.profile);
+				term_table_row(&table, acting.keyboard, acting.way,
+					       cli_caps(cli, acting.words, told), line,
+					       acting.profile);
 		}
 	}
 	if (!cli->json && !table.rows)

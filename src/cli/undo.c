@@ -17,12 +17,13 @@ static void say_next(const struct cli *cli, const struct lurk_undo_step *done)
 {
 	struct lurk_undo_step next;
 	struct lurk_message unused;
+	char told[CLI_TOLD];
 
 	if (lurk_undo_step_read(cli->ws.state_folder, done->parts[0].number, &next, &unused) !=
 	    LURK_DONE)
 		return;
 	printf("Before that: %s: %s; `lurk undo` again takes that back.\n", kind(&next),
-	       lurk_undo_step_summary(&next));
+	       cli_caps(cli, lurk_undo_step_summary(&next), told));
 	lurk_undo_step_free(&next);
 }
 
@@ -41,8 +42,10 @@ static void say(const struct cli *cli, const struct lurk_undo_step *step,
 	const bool applied = lurk_undo_step_has(step, false),
 		   edited = lurk_undo_step_has(step, true);
 	const char *between = applied ? " " : "";
+	char told[CLI_TOLD];
 
-	printf("Took back the last %s: %s.\n", kind(step), lurk_undo_step_summary(step));
+	printf("Took back the last %s: %s.\n", kind(step),
+	       cli_caps(cli, lurk_undo_step_summary(step), told));
 	if (applied) {
 		tell_locks(stdout, cli->machine, &outcome->report);
 		printf("In force now: %s.%s",

@@ -39,6 +39,7 @@ const char *lurk_check_name(uint8_t code)
 		[LURK_CHECK_THIRD_LEVEL] = "third-level",
 		[LURK_CHECK_NEVER_USED] = "never-used",
 		[LURK_CHECK_NO_KEYBOARD] = "no-keyboard",
+		[LURK_CHECK_ONE_SIDE] = "one-side",
 		[LURK_CHECK_NO_OFF_CHORD] = "no-off-chord",
 	};
 
@@ -415,10 +416,19 @@ static void judge_losses(struct check *c)
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
 		struct lurk_finding f = {.other = LURK_NO_RULE, .key = key};
 		bool level = key == LURK_KEY_RIGHTALT && c->job->third_level;
+		const struct lurk_source *other;
 
 		if (!source_of(c->work->plain, key) &&
 		    !(source_of(c->work->before, key) && anybody_declares(c, key)))
 			continue;
+		other = source_of(c->work->after, lurk_key_other_side(key));
+		if (is_modifier(key) && !level && other && !source_of(c->work->after, key)) {
+			f.rule = taker(c, key, 0);
+			f.by = other->key;
+			f.by_scan = other->scan;
+			found(c, LURK_CHECK_ONE_SIDE, LURK_NOTE, f);
+			continue;
+		}
 		if (level ? source_of(c->work->after, key) != NULL
 			  : meaning_source(c->work->after, key) || told_already(c, key) ||
 				    (is_needed(c, key) && meaning_source(c->work->before, key)))

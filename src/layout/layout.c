@@ -218,9 +218,14 @@ bool lurk_layout_third_level(struct lurk_layout *layout)
 	return found;
 }
 
+static bool cap(void *data, lurk_key key, uint16_t modifiers, char out[LURK_CAP])
+{
+	return lurk_layout_legend(data, key, modifiers, out);
+}
+
 struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 {
-	return (struct lurk_characters){layout, find, type, elsewhere};
+	return (struct lurk_characters){layout, find, type, elsewhere, cap};
 }
 
 static bool is_dead(xkb_keysym_t sym)
@@ -255,14 +260,17 @@ static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char tex
 	}
 }
 
-/* A dead key's accent: what it gives with a space. */
+/* A dead key's accent: what it gives pressed twice, else with a space. */
 static void accent(struct lurk_layout *layout, xkb_keysym_t dead, char legend[LURK_LEGEND])
 {
 	struct xkb_compose_state *sequence = lurk_typing_sequences(typing(layout));
+	const xkb_keysym_t next[] = {dead, XKB_KEY_space};
 
-	if (sequence) {
+	/* With a space an acute accent would be an apostrophe. */
+	for (size_t i = 0; sequence && !*legend && i < 2; i++) {
+		xkb_compose_state_reset(sequence);
 		xkb_compose_state_feed(sequence, dead);
-		xkb_compose_state_feed(sequence, XKB_KEY_space);
+		xkb_compose_state_feed(sequence, next[i]);
 		if (xkb_compose_state_get_status(sequence) == XKB_COMPOSE_COMPOSED)
 			xkb_compose_state_get_utf8(sequence, legend, LURK_LEGEND);
 	}
@@ -277,7 +285,7 @@ static bool is_printed(uint32_t c)
 	       !(c >= 0x205f && c <= 0x206f) && c != 0xfeff;
 }
 
-void lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
+bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
 			char legend[LURK_LEGEND])
 {
 	static const struct {
@@ -304,6 +312,7 @@ void lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modif
 	else if (is_printed(xkb_keysym_to_utf32(sym)))
 		xkb_keysym_to_utf8(sym, legend, LURK_LEGEND);
 	xkb_state_unref(state);
+	return is_dead(sym) && *legend;
 }
 
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,

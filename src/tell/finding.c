@@ -19,6 +19,7 @@ const char *tell_finding_code(const struct lurk_finding *finding)
 	       : code == LURK_CHECK_NO_WAY_BACK      ? "no-way-back"
 	       : code == LURK_CHECK_UNKNOWN_KEYBOARD ? "unknown-keyboard"
 	       : code == LURK_CHECK_NO_SUCH_LAYOUT   ? "no-such-layout"
+	       : code == LURK_CHECK_CHARACTERS       ? "characters-lost"
 						     : lurk_check_name(code);
 }
 
@@ -73,6 +74,43 @@ static const char *pair_or_key(lurk_key key)
 	return *pair ? pair : lurk_key_name(key);
 }
 
+/* "`#` or `~`"; a dead key is called so. */
+static const char *signs_words(const struct lurk_findings *all, const struct lurk_finding *f,
+			       char out[LURK_WORDS])
+{
+	static const uint16_t modifiers[] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
+					     LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
+	const struct lurk_characters *layout = lurk_workspace_characters(all->ws);
+	char sign[LURK_CAP];
+
+	*out = '\0';
+	for (unsigned level = 0, left = f->levels; layout && left; level++, left >>= 1) {
+		const char *between = !*out ? "" : left == 1 ? " or " : ", ";
+		const char *quote;
+		bool dead;
+
+		if (!(left & 1))
+			continue;
+		dead = layout->cap(layout->data, f->key, modifiers[level], sign);
+		quote = strcmp(sign, "`") != 0 ? "`" : "\"";
+		snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s%s%s%s%s", between,
+			 dead ? "the dead key " : "", quote, sign, quote);
+	}
+	return out;
+}
+
+/* The press that typed the first of them: "Shift+Digit3". */
+static const char *typed_by(const struct lurk_finding *f, char out[LURK_WORDS])
+{
+	static const char *const with[] = {"", "Shift+", "AltRight+", "Shift+AltRight+"};
+	unsigned level = 0;
+
+	while (level < 3 && !(f->levels >> level & 1))
+		level++;
+	snprintf(out, LURK_WORDS, "%s%s", with[level], lurk_key_name(f->key));
+	return out;
+}
+
 void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		  char out[TELL_FINDING])
 {
@@ -99,16 +137,27 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 			snprintf(out, TELL_FINDING, "%s cannot be pressed any more.",
 				 chord_words(f, one));
 		else
-			snprintf(out, TELL_FINDING, "No key gives %s any more.",
-				 pair_or_key(f->key));
+			snprintf(out, TELL_FINDING, "No key gives %s any more%s%s.",
+				 pair_or_key(f->key), f->levels ? ", and none types " : "",
+				 signs_words(all, f, one));
 		break;
 	case LURK_CHECK_MOVED:
 		snprintf(out, TELL_FINDING, "%s is now %s.", chord_words(f, one), by_words(f, two));
 		break;
 	case LURK_CHECK_LOST:
-		snprintf(out, TELL_FINDING, "No key%s%s gives %s any more.",
+		snprintf(out, TELL_FINDING, "No key%s%s gives %s any more%s%s.",
 			 f->keyboard ? " on " : "", f->keyboard ? keyboard_name(all, f) : "",
-			 pair_or_key(f->key));
+			 pair_or_key(f->key), f->levels ? ", and none types " : "",
+			 signs_words(all, f, one));
+		break;
+	case LURK_CHECK_ONE_SIDE:
+		snprintf(out, TELL_FINDING, "%s is on one side only now: %s gives it.",
+			 lurk_key_pair_name(f->key), lurk_words_key(f->by, f->by_scan, one));
+		break;
+	case LURK_CHECK_CHARACTERS:
+		snprintf(out, TELL_FINDING, "No key%s%s types %s any more: %s did.",
+			 f->keyboard ? " on " : "", f->keyboard ? keyboard_name(all, f) : "",
+			 signs_words(all, f, one), typed_by(f, two));
 		break;
 	case LURK_CHECK_HALF_PAIR:
 		snprintf(out, TELL_FINDING, "%s and %s are swapped, %s and %s are not.", key,
@@ -234,6 +283,10 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 		else
 			snprintf(out, TELL_FINDING, "`lurk map KEY %s` gives another key that job.",
 				 key);
+		break;
+	case LURK_CHECK_CHARACTERS:
+		snprintf(out, TELL_FINDING, "`lurk map KEY %s` gives that job to another key.",
+			 typed_by(f, press));
 		break;
 	case LURK_CHECK_HALF_PAIR:
 		snprintf(out, TELL_FINDING, "`lurk swap %s %s` swaps both sides.",

@@ -41,13 +41,14 @@ static const char *gives_words(const struct tell_presses *p, const struct lurk_p
 {
 	const struct lurk_image *image = p->machine->image;
 	struct lurk_rule rule;
-	char words[LURK_WORDS];
+	char words[LURK_WORDS], told[LURK_WORDS + sizeof "gives "];
 
 	if (!r->gives.rank) {
 		snprintf(out, size, "%s", r->key ? "gives itself" : "gives nothing");
 		return out;
 	}
-	snprintf(out, size, "gives %s", given(p, r, words));
+	snprintf(told, sizeof told, "gives %s", given(p, r, words));
+	lurk_words_with_caps(told, lurk_workspace_characters(p->ws), out, size);
 	if (r->gives.gives == LURK_GIVES_ITSELF)
 		snprintf(out, size, "gives itself");
 	if (image && r->gives.rule < image->rule_count) {
@@ -97,9 +98,10 @@ static const char *interface_words(const struct lurk_press_record *r, char out[6
 	return out;
 }
 
-static const char *means_words(lurk_key key, char out[96])
+static const char *means_words(const struct tell_presses *p, lurk_key key, char out[96])
 {
-	const char *meaning = lurk_key_meaning(key);
+	char cap[LURK_CAP];
+	const char *meaning = lurk_words_meaning(key, lurk_workspace_characters(p->ws), cap);
 
 	snprintf(out, 96, "%s%s", *meaning ? "means " : "",
 		 !strcmp(meaning, " ") ? "a space" : meaning);
@@ -153,10 +155,12 @@ const char *tell_press_oddity(const struct tell_presses *p, const struct lurk_pr
 const char *tell_press(const struct tell_presses *p, const struct lurk_press_record *r,
 		       char out[TELL_PRESS])
 {
-	char scan[LURK_SCAN_TEXT], name[LURK_WORDS];
+	char scan[LURK_SCAN_TEXT], name[LURK_WORDS], with[LURK_WORDS + LURK_CAP + 8];
 
 	if (r->key)
-		snprintf(out, TELL_PRESS, "%s on %s, scan code %s", tell_press_key(p, r, name),
+		snprintf(out, TELL_PRESS, "%s on %s, scan code %s",
+			 lurk_words_with_caps(tell_press_key(p, r, name),
+					      lurk_workspace_characters(p->ws), with, sizeof with),
 			 tell_keyboard(p->machine, &p->ws->keyboards, r->keyboard),
 			 lurk_scan_write(r->scan, scan));
 	else
@@ -215,7 +219,7 @@ const char *tell_press_row(const struct tell_presses *p, const struct lurk_press
 	snprintf(out, TELL_PRESS, "%-*s  %-16s  %-11s  %-21s  %-26s  %s%s%s", (int)name_width(p),
 		 tell_keyboard(p->machine, &p->ws->keyboards, r->keyboard),
 		 named ? tell_press_key(p, r, name) : "(no name)", lurk_scan_write(r->scan, scan),
-		 means_words(r->key, means), gives_words(p, r, gives, sizeof gives),
+		 means_words(p, r->key, means), gives_words(p, r, gives, sizeof gives),
 		 time_words(p, r, time, sizeof time), *from ? ", " : "", from);
 	return out;
 }
@@ -226,7 +230,7 @@ const char *tell_press_now(const struct tell_presses *p, const struct lurk_press
 	char gives[128], means[96], scan[LURK_SCAN_TEXT], time[32], from[64];
 	size_t n;
 
-	means_words(r->key, means);
+	means_words(p, r->key, means);
 	snprintf(out, TELL_PRESS, "Scan code %s. %s%s%sNow %s. ", lurk_scan_write(r->scan, scan),
 		 *means ? "M" : "", *means ? means + 1 : "", *means ? ". " : "",
 		 gives_words(p, r, gives, sizeof gives));

@@ -2,6 +2,7 @@
 
 #include <stdio.h>
 #include <string.h>
+#include <strings.h>
 
 static void add(char *out, size_t size, const char *separator, const char *word)
 {
@@ -217,5 +218,140 @@ const char *lurk_words_text(struct lurk_text text, char *out, size_t size)
 const char *lurk_words_count(unsigned count, const char *one, char out[LURK_COUNT_WORDS])
 {
 	snprintf(out, LURK_COUNT_WORDS, "%u %s%s", count, one, count == 1 ? "" : "s");
+	return out;
+}
+
+/* ---- Caps ------------------------------------------------------------------------------------ */
+
+static bool types(lurk_key key)
+{
+	const char *meaning = lurk_key_meaning(key);
+
+	return (strlen(meaning) == 1 && *meaning != ' ') || !strncmp(lurk_key_name(key), "Intl", 4);
+}
+
+const char *lurk_words_meaning(lurk_key key, const struct lurk_characters *characters,
+			       char cap[LURK_CAP])
+{
+	*cap = '\0';
+	if (characters && characters->cap && types(key))
+		characters->cap(characters->data, key, 0, cap);
+	return *cap ? cap : lurk_key_meaning(key);
+}
+
+/* What stands on the cap where the name does not say it, else "": names are those of a US keyboard.
+ */
+static void unsaid_cap(const struct lurk_characters *characters, lurk_key key, uint16_t modifiers,
+		       char cap[LURK_CAP])
+{
+	const bool said = strncmp(lurk_key_name(key), "Intl", 4) != 0;
+
+	*cap = '\0';
+	if (!types(key))
+		return;
+	characters->cap(characters->data, key, modifiers, cap);
+	if (said && !strcasecmp(cap, lurk_key_meaning(key)))
+		*cap = '\0';
+}
+
+/* The key that is called exactly so; LURK_KEY_NONE for a word that is no name. */
+static lurk_key key_called(const char *word, size_t length)
+{
+	struct lurk_name read;
+	const char *name;
+
+	if (length < 4 || *word < 'A' || *word > 'Z' ||
+	    lurk_name_read(word, length, NULL, &read) != LURK_NAME_PRESS ||
+	    read.press.on.kind != LURK_TARGET_KEY || read.press.modifiers || read.press.only)
+		return LURK_KEY_NONE;
+	name = lurk_key_name(read.press.on.key);
+	return strlen(name) == length && !strncmp(name, word, length) ? read.press.on.key
+								      : (lurk_key)LURK_KEY_NONE;
+}
+
+/* The level that modifiers of a chord choose: LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT, both or 0; other
+ * modifiers make a shortcut of it, which types nothing. */
+static uint16_t level_of(const char *chord, size_t length, bool *shortcut)
+{
+	static const struct {
+		const char *word;
+		uint16_t level;
+	} words[] = {{"Shift+", LURK_MOD_SHIFT},
+		     {"ShiftLeft+", LURK_MOD_SHIFT},
+		     {"ShiftRight+", LURK_MOD_SHIFT},
+		     {"AltRight+", LURK_MOD_RIGHT_ALT}};
+	uint16_t level = 0;
+
+	*shortcut = false;
+	while (length) {
+		size_t i = 0, n = (size_t)((char *)memchr(chord, '+', length) + 1 - chord);
+
+		while (i < sizeof words / sizeof *words &&
+		       (strlen(words[i].word) != n || memcmp(words[i].word, chord, n) != 0))
+			i++;
+		if (i < sizeof words / sizeof *words)
+			level |= words[i].level;
+		else
+			*shortcut = true;
+		chord += n;
+		length -= n;
+	}
+	return *shortcut ? 0 : level;
+}
+
+static bool is_word(char c)
+{
+	return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+}
+
+/* The word or chord at the start of a text: how long it is, and where its last word begins. */
+static size_t chord_at(const char *text, size_t *last)
+{
+	size_t n = 0;
+
+	*last = 0;
+	while (is_word(text[n]) || (text[n] == '+' && n && is_word(text[n + 1]))) {
+		if (text[n] == '+')
+			*last = n + 1;
+		n++;
+	}
+	return n;
+}
+
+const char *lurk_words_with_caps(const char *told, const struct lurk_characters *characters,
+				 char *out, size_t size)
+{
+	const char *at = told;
+	size_t used = 0, n, last;
+	char quote = '\0';
+
+	*out = '\0';
+	while (*at && used < size - 1) {
+		char cap[LURK_CAP] = "", piece[LURK_WORDS];
+		const char *mark;
+		bool shortcut = false;
+
+		if (quote)
+			quote = *at == quote ? '\0' : quote;
+		else if (*at == '`' || *at == '"')
+			quote = *at;
+		n = quote ? 0 : chord_at(at, &last);
+		if (n && characters && characters->cap) {
+			lurk_key key = key_called(at + last, n - last);
+			uint16_t level = level_of(at, last, &shortcut);
+
+			if (key && strncmp(at + n, " (`", 3) != 0 &&
+			    (at == told || (at[-1] != '_' && at[-1] != ':')))
+				unsaid_cap(characters, key, level, cap);
+		}
+		n = n ? n : 1;
+		mark = strcmp(cap, "`") != 0 ? "`" : "\"";
+		snprintf(piece, sizeof piece, "%.*s (%s%s%s here)", (int)n, at, mark, cap, mark);
+		used += (size_t)(*cap && !strstr(out, piece)
+					 ? snprintf(out + used, size - used, "%s", piece)
+					 : snprintf(out + used, size - used, "%.*s", (int)n, at));
+		used = used < size ? used : size - 1;
+		at += n;
+	}
 	return out;
 }

@@ -31,27 +31,33 @@ bool lurk_out_of_order(const struct lurk_keyboards_file *keyboards, uint16_t key
 	return false;
 }
 
-/* The profile's keymap for a keyboard, without rules that are not carried out yet; to be freed. */
+struct lurk_keymap *lurk_keymap_of(const struct lurk_image *image, uint16_t described,
+				   uint8_t wiring)
+{
+	const struct lurk_compile_job job = {image, 0, described, wiring, false};
+	struct lurk_compile_report report;
+	struct lurk_keymap *keymap = NULL;
+	void *memory = NULL;
+
+	if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
+		memory = lurk_resize(NULL, report.needed);
+	if (!memory || lurk_compile(&job, memory, report.needed, &keymap, &report) != LURK_OK) {
+		lurk_release(memory);
+		keymap = NULL;
+	}
+	return keymap;
+}
+
+/* That of the profile, without rules that are not carried out yet. */
 static struct lurk_keymap *compile(const struct lurk_workspace *ws, uint16_t keyboard,
 				   uint8_t wiring)
 {
-	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	struct lurk_image image;
-	void *memory = NULL;
 	uint8_t *bytes = lurk_workspace_image(ws, &image);
 
-	if (bytes) {
-		struct lurk_compile_job job = {&image, 0, keyboard, wiring, false};
-
-		if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
-			memory = lurk_resize(NULL, report.needed);
-		if (!memory ||
-		    lurk_compile(&job, memory, report.needed, &keymap, &report) != LURK_OK) {
-			lurk_release(memory);
-			keymap = NULL;
-		}
-	}
+	if (bytes)
+		keymap = lurk_keymap_of(&image, keyboard, wiring);
 	lurk_release(bytes);
 	return keymap;
 }

@@ -5,6 +5,7 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/effects.h"
+#include "work/characters.h"
 
 enum { KEYMAP_SIZE = 1 << 22 };
 
@@ -57,6 +58,24 @@ static void add(void *data, const struct lurk_finding *finding)
 		f->all = lurk_resize(f->all, (f->count + 16) * sizeof *f->all);
 	f->all[f->count++] = *finding;
 	f->by_severity[finding->severity]++;
+}
+
+/* Where the key itself is lost it is one matter. */
+static void add_characters(void *data, const struct lurk_finding *finding)
+{
+	struct lurk_findings *f = data;
+
+	for (unsigned i = 0; i < f->count; i++) {
+		struct lurk_finding *of = &f->all[i];
+
+		if ((of->code == LURK_CHECK_LOST || of->code == LURK_CHECK_LOCKED_OUT) &&
+		    of->key == finding->key && !of->modifiers &&
+		    (!of->keyboard || of->keyboard == finding->keyboard)) {
+			of->levels |= finding->levels;
+			return;
+		}
+	}
+	add(f, finding);
 }
 
 static bool has_profile(const struct lurk_workspace *ws, struct lurk_text word)
@@ -195,6 +214,7 @@ bool lurk_judge(struct lurk_workspace *ws, const struct lurk_machine *machine,
 	if (bytes)
 		error = lurk_check(&job, work, add, findings);
 	if (error == LURK_OK) {
+		lurk_characters_lost(ws, &job, add_characters, findings);
 		check_results(ws, findings);
 		check_ways_back(ws, findings);
 		weigh(ws, findings);
@@ -240,7 +260,8 @@ bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_
 		const struct lurk_finding *f = &findings->all[i];
 
 		if (f->code == wanted->code && f->key == wanted->key && f->by == wanted->by &&
-		    f->modifiers == wanted->modifiers && f->keyboard == wanted->keyboard)
+		    f->modifiers == wanted->modifiers && f->keyboard == wanted->keyboard &&
+		    f->levels == wanted->levels)
 			return true;
 	}
 	return false;

@@ -96,6 +96,14 @@ static const char *layouts_with(void *data, uint32_t codepoint)
 	return lurk_layouts_with(codepoint, out);
 }
 
+static bool cap(void *data, lurk_key key, uint16_t modifiers, char out[LURK_CAP])
+{
+	struct lurk_layout *layout = lurk_layout_chosen(data);
+
+	*out = '\0';
+	return layout && lurk_layout_legend(layout, key, modifiers, out);
+}
+
 const struct lurk_characters *lurk_layout_names(const struct lurk_chosen_layout *choice)
 {
 	return *choice->name ? &choice->characters : NULL;
@@ -165,7 +173,7 @@ void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, si
 	else if (!*choice->name)
 		system_layout(choice);
 	choice->characters =
-		(struct lurk_characters){choice, find_character, type_character, layouts_with};
+		(struct lurk_characters){choice, find_character, type_character, layouts_with, cap};
 }
 
 void lurk_layout_forget(struct lurk_chosen_layout *choice)

@@ -780,7 +780,7 @@ def profiles(desk):
     """Beside the base: listed, edited, applied together, compared, and judged."""
     for command in ["map NumLock Insert", "profile new night --based-on base", "map W PageUp --profile night"]:
         desk.want(command)
-    desk.want("apply", 1, out=["No key gives KeyW any more."], err="lurk: in the profile night:")
+    desk.want("apply", 1, out=["No key gives KeyW any more, and none types `w`, `W`"], err="lurk: in the profile night:")
     desk.want("map F12 --use night")
     desk.want("check", out=["No key of the profile night leads out of it again.  [no-way-back]", "`lurk map KEY --use previous` in it leads back"])
     desk.want("map F12 --use previous --profile night")

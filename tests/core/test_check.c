@@ -64,7 +64,10 @@ static const struct {
 	{"", "Enter>nothing", NULL, 0, "lost Enter @1 on pad; "},
 	{"", "Backspace>Tab", NULL, 0, "locked-out Backspace @1; "},
 	{"", "Shift>nothing", NULL, 0, "locked-out ShiftLeft @1; "},
-	{"", "ShiftLeft>nothing", NULL, 0, ""},
+	{"", "ShiftLeft>nothing", NULL, 0, "one-side ShiftLeft and ShiftRight @1; "},
+	{"", "ControlRight>F13 @1", NULL, 0, "one-side ControlRight and ControlLeft @1; "},
+	{"", "ControlRight>F13; CapsLock>ControlRight", NULL, 0, "lost CapsLock @2; "},
+	{"", "Control>nothing", NULL, 0, "locked-out Control+Alt+Delete @1; lost ControlLeft @1; "},
 	/* The kernel's chords: gone, or on other keys. Modifiers that are gone are one matter. */
 	{"", "Delete>nothing", NULL, 0, "locked-out Control+Alt+Delete @1; lost Delete @1; "},
 	{"", "Delete>nothing; Pause>Delete", NULL, 0,

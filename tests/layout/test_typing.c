@@ -7,6 +7,7 @@
 #include <xkbcommon/xkbcommon.h>
 
 #include "lurk/layout/layout.h"
+#include "lurk/text/words.h"
 
 enum { KEYCODE_OFFSET = 8, LAYOUTS = 1024 };
 
@@ -339,9 +340,52 @@ static void what_cannot_be_typed_is_known(void **state)
 	lurk_layout_close(us);
 }
 
+/* ---- What stands on a cap ------------------------------------------------------------------- */
+
+static const struct {
+	const char *layout, *told, *with;
+} caps[] = {
+	{"gb", "Backslash now gives Tab", "Backslash (`#` here) now gives Tab"},
+	{"gb", "Shift+Digit3 is KeyA", "Shift+Digit3 (`£` here) is KeyA"},
+	{"gb", "Shift+KeyA, Digit1, Space, NumpadAdd", "Shift+KeyA, Digit1, Space, NumpadAdd"},
+	{"gb", "AltRight+Digit4 and Control+Quote", "AltRight+Digit4 (`€` here) and Control+Quote"},
+	{"gb", "IntlBackslash on heron", "IntlBackslash (`\\` here) on heron"},
+	{"de", "KeyY gives KeyZ, not KeyY.",
+	 "KeyY (`z` here) gives KeyZ (`y` here), not KeyY."},
+	{"de", "Control+Shift+KeyY", "Control+Shift+KeyY (`z` here)"},
+	{"de", "NumpadDecimal", "NumpadDecimal (`,` here)"},
+	{"de", "Equal (a dead key)", "Equal (`´` here) (a dead key)"},
+	{"de", "`lurk map KeyY Tab` and \"KeyY\"", "`lurk map KeyY Tab` and \"KeyY\""},
+	{"de", "KEY_Y, keyy, KeyYy, xKeyY", "KEY_Y, keyy, KeyYy, xKeyY"},
+	{"de", "KeyY (`z` here) stays", "KeyY (`z` here) stays"},
+	{"us:dvorak", "Semicolon and Quote", "Semicolon (`s` here) and Quote (`-` here)"},
+	{"ru", "KeyF", "KeyF (`а` here)"},
+};
+
+static void caps_are_said(void **state)
+{
+	struct lurk_message why;
+	char out[200], cut[24];
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(caps); i++) {
+		struct lurk_layout *layout = lurk_layout_open(caps[i].layout, &why);
+		struct lurk_characters characters = lurk_layout_characters(layout);
+
+		lurk_words_with_caps(caps[i].told, &characters, out, sizeof out);
+		assert_string_equal(out, caps[i].with);
+		lurk_words_with_caps(caps[i].told, &characters, cut, sizeof cut);
+		assert_memory_equal(cut, out, strlen(cut));
+		assert_string_equal(lurk_words_with_caps(caps[i].told, NULL, out, sizeof out),
+				    caps[i].told);
+		lurk_layout_close(layout);
+	}
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(caps_are_said),
 		cmocka_unit_test(own_letters_come_back),
 		cmocka_unit_test(compose_helps),
 		cmocka_unit_test(what_cannot_be_typed_is_known),

@@ -488,6 +488,83 @@ static void rules_are_judged(void **state)
 	close_desk();
 }
 
+/* What no press types any more, by the layout of the desk, which is British. */
+static void signs_that_get_lost(void **state)
+{
+	static const char degree[] = "- {press: Shift+Digit3, gives: {text: '°'}}\n";
+	static const struct {
+		const char *rules, *more, *told;
+	} rows[] = {
+		{degree, "", "No key types `£` any more: Shift+Digit3 did."},
+		/* Another rule types it: as a sign, as a chord, as text; not in the midst of a
+		   text. */
+		{degree, "- {press: F9, gives: '£'}\n", ""},
+		{degree, "- {press: F9, gives: Shift+Digit3}\n", ""},
+		{degree, "- {press: F9, gives: ShiftRight+Digit3}\n", ""},
+		{degree, "- {press: Shift+F9, gives: {text: '£'}}\n", ""},
+		{degree, "- {press: 'hid:07:a5', gives: {text: '£'}, keyboard: curlew}\n",
+		 "No key on heron types `£` any more: Shift+Digit3 did.No key on wagtail types `£` "
+		 "any more: Shift+Digit3 did.No key on dipper types `£` any more: Shift+Digit3 "
+		 "did."},
+		{degree, "- {press: F9, gives: {text: '£3'}}\n",
+		 "No key types `£` any more: Shift+Digit3 did."},
+		{degree, "- {press: F9, gives: Control+Shift+Digit3}\n",
+		 "No key types `£` any more: Shift+Digit3 did."},
+		{degree, "- {press: F9, gives: {text: '£'}, off: true}\n",
+		 "No key types `£` any more: Shift+Digit3 did."},
+		/* One side of Shift still does. */
+		{"- {press: ShiftLeft+Digit3, gives: {text: '°'}}\n", "", ""},
+		{"- {press: ShiftLeft+Digit3, gives: {text: '°'}}\n",
+		 "- {press: ShiftRight, gives: nothing}\n",
+		 "No key types `£` any more: Shift+Digit3 did."},
+		/* A press with Shift gives a key without it. */
+		{"- {press: Shift+Digit3, gives: Digit3}\n", "",
+		 "No key types `£` any more: Shift+Digit3 did."},
+		{"- {swap: [Digit3, Digit4]}\n", "", ""},
+		/* A key that is there twice by a US layout's meaning is one alone here. */
+		{"- {press: Backslash, gives: Tab}\n", "",
+		 "No key types `#`, `~`, the dead key \"`\" or the dead key `˘` any more: "
+		 "Backslash "
+		 "did."},
+		{"- {press: AltRight+Digit4, gives: nothing}\n", "",
+		 "No key types `€` or `¼` any more: AltRight+Digit4 did."},
+		{"- {press: KeyA, gives: nothing}\n", "",
+		 "No key gives KeyA any more, and none types `a`, `A`, `æ` or `Æ`."},
+		{"- {press: Quote, gives: Tab, keyboard: dipper}\n", "",
+		 "No key on dipper gives Quote any more, and none types `'`, the dead key `^` or "
+		 "the "
+		 "dead key `ˇ`."},
+		{"lurk: 1\nlayout: us\nrules:\n- {press: Shift+Digit3, gives: F13}\n", "",
+		 "No key types `#` any more: Shift+Digit3 did."},
+		{"lurk: 1\nlayout: de\nrules:\n- {press: Equal, gives: Tab}\n", "",
+		 "No key types the dead key `´`, the dead key "
+		 "\"`\", "
+		 "the dead key `¸` or the dead key `˛` any more: Equal did."},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_findings findings;
+		char rules[400], words[TELL_FINDING], told[TELL_FINDING] = "";
+
+		snprintf(rules, sizeof rules, "%s%s", rows[i].rules, rows[i].more);
+		begin(rules);
+		assert_true(lurk_judge(&ws, machine, &findings));
+		for (unsigned f = 0; f < findings.count; f++) {
+			tell_finding(&findings, &findings.all[f], words);
+			if (findings.all[f].levels)
+				snprintf(told + strlen(told), sizeof told - strlen(told), "%s",
+					 words);
+		}
+		if (strcmp(told, rows[i].told))
+			fail_msg("%s: %s", rules, told);
+		lurk_findings_free(&findings);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
 /* All that can be switched to is judged, and what locks out there is refused where nothing leads
  * out.
  */
@@ -1105,6 +1182,7 @@ int main(void)
 		cmocka_unit_test(comments_stay),
 		cmocka_unit_test(edits_at_random),
 		cmocka_unit_test(rules_are_judged),
+		cmocka_unit_test(signs_that_get_lost),
 		cmocka_unit_test(profiles_beside_are_judged),
 		cmocka_unit_test(only_what_gets_lost_is_refused),
 		cmocka_unit_test(differences_are_told),

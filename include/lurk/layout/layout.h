@@ -40,9 +40,9 @@ const char *lurk_layout_words(struct lurk_layout *layout);
 
 /* What a key types, as its cap would say it: without modifiers, or with LURK_MOD_SHIFT,
  * LURK_MOD_RIGHT_ALT or both. An accent of a dead key stands by itself; digits of a keypad are
- * given as with Num Lock on. "" for what cannot be printed. */
-enum { LURK_LEGEND = 16 };
-void lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
+ * given as with Num Lock on. "" for what cannot be printed. Returns whether it is a dead key's. */
+enum { LURK_LEGEND = LURK_CAP };
+bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
 			char legend[LURK_LEGEND]);
 
 /* Whether it has letters and signs that only AltRight reaches. */

@@ -34,6 +34,15 @@ const char *lurk_words_count(unsigned count, const char *one, char out[LURK_COUN
 /* A key by name, or its scan code where it has none. */
 const char *lurk_words_key(lurk_key key, lurk_scan scan, char out[LURK_WORDS]);
 
+/* What a key means: its cap in the layout where it types, else as lurk_key_meaning(). */
+const char *lurk_words_meaning(lurk_key key, const struct lurk_characters *characters,
+			       char cap[LURK_CAP]);
+/* What is told, with what stands on the cap wherever a key is named whose cap says something else:
+ * "Backslash (`#` here) gives Tab", "Shift+Digit3 (`£` here)"; each once, and none within quotes.
+ * Without `characters`, or where these know no caps, as it is. Returns out. */
+const char *lurk_words_with_caps(const char *told, const struct lurk_characters *characters,
+				 char *out, size_t size);
+
 LURK_END_C
 
 #endif

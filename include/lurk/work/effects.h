@@ -19,6 +19,11 @@ struct lurk_effects {
 bool lurk_effects_of(const struct lurk_workspace *ws, const struct lurk_machine *machine,
 		     uint16_t keyboard, struct lurk_effects *effects);
 
+/* The keymap of an image's first profile for a described keyboard (0: none), to be released; NULL
+ * where it cannot be carried out. */
+struct lurk_keymap *lurk_keymap_of(const struct lurk_image *image, uint16_t described,
+				   uint8_t wiring);
+
 /* Keys that any keyboard of full size has. */
 bool lurk_on_a_full_keyboard(lurk_key key);
 /* Whether a described keyboard (0: none) has it broken or missing. */

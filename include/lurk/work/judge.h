@@ -19,7 +19,8 @@ enum {
 	LURK_CHECK_NO_PROFILE,
 	LURK_CHECK_NO_WAY_BACK,
 	LURK_CHECK_UNKNOWN_KEYBOARD,
-	LURK_CHECK_NO_SUCH_LAYOUT /* that the profile names */
+	LURK_CHECK_NO_SUCH_LAYOUT, /* that the profile names */
+	LURK_CHECK_CHARACTERS,     /* no press types what `key` types on its `levels` any more */
 };
 
 struct lurk_findings {
