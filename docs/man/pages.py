@@ -99,7 +99,8 @@ def read_more():
 
 
 def main():
-    whats = {line.split()[0]: line[24:] for line in ask("--help").split("Commands:\n")[1].split("\n\n")[0].splitlines()}
+    whats = {line.split()[0]: line[24:] for line in ask("--help").split("Commands:\n")[1].split("\n\n")[0].splitlines()
+             if line.startswith("  ")}
     more = read_more()
     if sorted(whats) != sorted(NAMES) or set(more) - set(NAMES):
         sys.exit(f"pages.py: the command has {sorted(whats)}, pages were asked for {sorted(NAMES)}, more is said of {sorted(more)}")

@@ -27,7 +27,7 @@ struct cli {
 /* ---- usage.c, options.c ---------------------------------------------------------------------- */
 
 struct cli_command {
-	const char *name, *arguments, *what;
+	const char *name, *arguments, *what; /* without `run`: a heading for those that follow */
 	int (*run)(struct cli *cli, int argc, char **argv);
 };
 /* All of them, the last without a name: main.c's table. */

@@ -11,6 +11,7 @@ int cli_decode(struct cli *cli, int argc, char **argv);
 int cli_demo(struct cli *cli, int argc, char **argv);
 int cli_diff(struct cli *cli, int argc, char **argv);
 int cli_disable(struct cli *cli, int argc, char **argv);
+int cli_hwdb(struct cli *cli, int argc, char **argv);
 int cli_help(struct cli *cli, int argc, char **argv);
 int cli_identify(struct cli *cli, int argc, char **argv);
 int cli_install(struct cli *cli, int argc, char **argv);

@@ -56,7 +56,7 @@ static void offer_profiles(const struct complete *c)
 static bool is_command(const char *word)
 {
 	for (const struct cli_command *command = cli_commands; command->name; command++) {
-		if (!strcmp(command->name, word))
+		if (command->run && !strcmp(command->name, word))
 			return true;
 	}
 	return false;
@@ -92,7 +92,7 @@ static void offer_options(const struct complete *c)
 static void offer_commands(const struct complete *c)
 {
 	for (const struct cli_command *command = cli_commands; command->name; command++) {
-		if (strcmp(command->name, "complete") != 0)
+		if (command->run && strcmp(command->name, "complete") != 0)
 			offer(c, command->name);
 	}
 }
@@ -152,6 +152,7 @@ static void offer_all(struct complete *c)
 {
 	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
 					      "off", "on",   "reach",   "resolve", NULL};
+	static const char *const of_hwdb[] = {"list", "print", "write", "remove", "take"};
 	static const char *const keyboards[] = {"--keyboard", "-k", "--same-as", NULL};
 	static const char *const profiles[] = {"--profile", "-p",         "--use",
 					       "-u",        "--based-on", NULL};
@@ -174,6 +175,9 @@ static void offer_all(struct complete *c)
 	else if (!strcmp(command, "profile")) {
 		offer(c, "list");
 		offer(c, "new");
+	} else if (!strcmp(command, "hwdb") && c->count == 1) {
+		for (size_t i = 0; i < sizeof of_hwdb / sizeof *of_hwdb; i++)
+			offer(c, of_hwdb[i]);
 	} else if (is_one_of(command, of_keys)) {
 		offer_keys(c);
 		if (!strcmp(command, "map")) {

@@ -86,7 +86,7 @@ int cli_help(struct cli *cli, int argc, char **argv)
 	}
 	its[0] = (char *)(uintptr_t)help.topic;
 	for (const struct cli_command *c = cli_commands; c->name; c++) {
-		if (!strcmp(c->name, help.topic))
+		if (c->run && !strcmp(c->name, help.topic))
 			return c->run(cli, 2, its);
 	}
 	return cli_unknown_command(help.topic);

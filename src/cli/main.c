@@ -5,37 +5,45 @@
 #include "cli/commands.h"
 
 static const struct cli_command commands[] = {
+	{"Find out", "", "", NULL},
 	{"identify", "", "press a key, see what it sends and gives", cli_identify},
 	{"keyboards", "", "the keyboards here and known; name one", cli_keyboards},
 	{"resolve", "WHAT...", "all the names and codes of a key", cli_resolve},
-	{"decode", "FILE", "read raw wire bytes", cli_decode},
+	{"reach", "KEY", "which keys to press for a key or chord", cli_reach},
+	{"Change", "", "", NULL},
 	{"map", "KEY RESULT", "give a key another job", cli_map},
 	{"swap", "A B", "let two keys change places", cli_swap},
 	{"disable", "KEY", "make a key do nothing", cli_disable},
 	{"move", "KEY NEWKEY", "let another key take over a broken one's job", cli_move},
 	{"restore", "KEY", "give a key its usual job back", cli_restore},
+	{"profile", "list|new", "the profiles, or a new one", cli_profile},
+	{"Look and check", "", "", NULL},
 	{"show", "", "the rules, line by line", cli_show},
 	{"picture", "", "the keyboard as a picture, labels, a card", cli_picture},
 	{"check", "[PROFILE]", "what is wrong, and what would get lost", cli_check},
 	{"diff", "[N [N]]", "what applying would change", cli_diff},
-	{"reach", "KEY", "which keys to press for a key or chord", cli_reach},
+	{"status", "", "what is in force, and by which way", cli_status},
+	{"Try and keep", "", "", NULL},
 	{"try", "", "in force for half a minute, then as before", cli_try},
 	{"keep", "", "keep what is being tried", cli_keep},
 	{"apply", "", "put the profile into force, and keep it", cli_apply},
 	{"use", "NAME", "switch to another profile", cli_use},
-	{"profile", "list|new", "the profiles, or a new one", cli_profile},
+	{"Go back", "", "", NULL},
+	{"undo", "", "take back the last edit or apply", cli_undo},
 	{"off", "[KEY]", "all rules off, or those on a key", cli_off},
 	{"on", "[KEY]", "on again", cli_on},
-	{"status", "", "what is in force, and by which way", cli_status},
-	{"undo", "", "take back the last edit or apply", cli_undo},
 	{"versions", "", "what was applied before", cli_versions},
 	{"rollback", "[N]", "an earlier version into force again", cli_rollback},
+	{"help", "[back]", "of a command; which way back for which trouble", cli_help},
+	{"The service", "", "", NULL},
 	{"install", "", "set up the service", cli_install},
 	{"uninstall", "", "take the service away again", cli_uninstall},
+	{"hwdb", "", "rules that need no service, by udev", cli_hwdb},
+	{"For experts, and for trying things out", "", "", NULL},
+	{"decode", "FILE", "read raw wire bytes", cli_decode},
 	{"play", "SCRIPT", "play a script on a simulated desk", cli_play},
 	{"demo", "", "the whole story on a simulated desk", cli_demo},
 	{"complete", "-- WORD...", "what may stand there, for the shell", cli_complete},
-	{"help", "[back]", "of a command; which way back for which trouble", cli_help},
 	{0},
 };
 
@@ -51,7 +59,7 @@ int main(int argc, char **argv)
 	if (!first)
 		status = cli_overview(&cli);
 	for (const struct cli_command *c = commands; first && c->name && status < 0; c++) {
-		if (!strcmp(c->name, argv[first]))
+		if (c->run && !strcmp(c->name, argv[first]))
 			status = c->run(&cli, argc - first, argv + first);
 	}
 	if (status < 0)

@@ -2,6 +2,7 @@
 #include <string.h>
 
 #include "cli/commands.h"
+#include "tell/json.h"
 #include "tell/key.h"
 
 struct resolve {
@@ -107,6 +108,32 @@ static bool may_be_character(const char *word)
 	return strlen(word) <= 6 || strpbrk(word, "+'\"");
 }
 
+/* How a character is typed in the layout, before what its key is; false for what is none. */
+static bool say_how_typed(const struct resolve *r, const char *word,
+			  const struct lurk_characters *characters)
+{
+	const size_t length = strlen(word);
+	struct lurk_step steps[LURK_CHARACTER_STEPS];
+	struct json_object *object;
+	char how[TELL_STEPS];
+	uint32_t codepoint;
+	unsigned count;
+
+	if (!characters || !length || lurk_character_read(word, length, &codepoint) != length)
+		return false;
+	count = characters->type(characters->data, codepoint, steps);
+	tell_steps(steps, count, how);
+	if (count && !r->cli->json) {
+		printf("`%s`: %s.\n", word, how);
+	} else if (count > 1) { /* no key has it alone */
+		object = json_object_new_object();
+		tell_put_text(object, "character", word);
+		tell_put_text(object, "typed", how);
+		term_json(object);
+	}
+	return count > 1;
+}
+
 static int resolve_word(struct resolve *r, const char *word)
 {
 	const struct lurk_characters *characters;
@@ -117,6 +144,8 @@ static int resolve_word(struct resolve *r, const char *word)
 	if (may_be_character(word))
 		find_layout(r);
 	characters = lurk_workspace_characters(&r->cli->ws);
+	if (say_how_typed(r, word, characters))
+		return CLI_DONE;
 	switch (lurk_name_read(word, strlen(word), characters, &name)) {
 	case LURK_NAME_PRESS:
 		resolve_modifiers(r, name.press.modifiers);

@@ -43,8 +43,9 @@ static char *help_filter(int key, const char *text, void *input)
 		abort();
 	at += sprintf(at, "Commands:\n");
 	for (const struct cli_command *c = cli_commands; c->name; c++)
-		at += snprintf(at, size - (size_t)(at - out), "  %-10s%-12s%s\n", c->name,
-			       c->arguments, c->what);
+		at += c->run ? snprintf(at, size - (size_t)(at - out), "  %-10s%-12s%s\n", c->name,
+					c->arguments, c->what)
+			     : snprintf(at, size - (size_t)(at - out), " %s:\n", c->name);
 	snprintf(at, size - (size_t)(at - out),
 		 "\n`lurk COMMAND --help` says more, with examples. Exit status: 0 done, 1 found "
 		 "something "
@@ -57,8 +58,10 @@ int cli_unknown_command(const char *word)
 	const char *names[64], *near;
 	size_t count = 0;
 
-	for (; count < sizeof names / sizeof *names && cli_commands[count].name; count++)
-		names[count] = cli_commands[count].name;
+	for (const struct cli_command *c = cli_commands; c->name; c++) {
+		if (c->run && count < sizeof names / sizeof *names)
+			names[count++] = c->name;
+	}
 	near = lurk_name_nearest(word, names, count);
 	if (near)
 		return cli_fail(CLI_USAGE, "there is no command `%s`; did you mean `lurk %s`?",

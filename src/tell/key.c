@@ -90,3 +90,29 @@ bool tell_key_has(lurk_key key, const char *word)
 		has = strcasestr(tell_codes(&what, kinds[i], codes), word);
 	return has;
 }
+
+const char *tell_steps(const struct lurk_step *steps, unsigned count, char out[TELL_STEPS])
+{
+	static const struct {
+		uint16_t modifier;
+		const char *words;
+	} held[] = {{LURK_MOD_SHIFT | LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT, "Shift"},
+		    {LURK_MOD_RIGHT_ALT, "AltRight"}};
+
+	*out = '\0';
+	for (unsigned i = 0; i < count; i++) {
+		bool with = false;
+
+		snprintf(out + strlen(out), TELL_STEPS - strlen(out), "%s", i ? ", then " : "");
+		for (size_t m = 0; m < sizeof held / sizeof *held; m++) {
+			if (!(steps[i].modifiers & held[m].modifier))
+				continue;
+			snprintf(out + strlen(out), TELL_STEPS - strlen(out), "%s%s",
+				 with ? " and " : "", held[m].words);
+			with = true;
+		}
+		snprintf(out + strlen(out), TELL_STEPS - strlen(out), "%s%s", with ? " with " : "",
+			 lurk_key_name(steps[i].key));
+	}
+	return out;
+}

@@ -22,6 +22,10 @@ const char *tell_codes(const struct tell_key *what, enum lurk_scan_kind kind, ch
 /* "left", "keypad" or "". */
 const char *tell_side(lurk_key key);
 struct json_object *tell_key_json(const struct tell_key *what);
+/* How a character is typed: "Shift with Digit3", "AltRight with BracketRight, then KeyN". Returns
+ * out. */
+enum { TELL_STEPS = 200 };
+const char *tell_steps(const struct lurk_step *steps, unsigned count, char out[TELL_STEPS]);
 /* Whether any of its names or codes has a word in it, in any case. */
 bool tell_key_has(lurk_key key, const char *word);
 

@@ -1,42 +1,8 @@
 #include "lurk/work/setup.h"
 
-#include <fcntl.h>
-#include <limits.h>
-#include <spawn.h>
-#include <stdio.h>
-#include <stdlib.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
-/* Runs a program of the system, from where the system has it and with nothing of what the caller
- * has set; its output is shown only where it fails. */
-static bool run(const char *const *words, bool loud)
-{
-	static const char *const folders[] = {"/usr/sbin", "/usr/bin", "/sbin", "/bin"};
-	char *const environment[] = {"PATH=/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL=C.UTF-8", NULL};
-	char path[PATH_MAX] = "";
-	posix_spawn_file_actions_t quiet;
-	int status = -1;
-	pid_t child;
-	bool fine;
-
-	fflush(stdout);
-	posix_spawn_file_actions_init(&quiet);
-	posix_spawn_file_actions_addopen(&quiet, STDOUT_FILENO, "/dev/null", O_WRONLY, 0);
-	if (!loud)
-		posix_spawn_file_actions_adddup2(&quiet, STDOUT_FILENO, STDERR_FILENO);
-	for (size_t i = 0; i < sizeof folders / sizeof *folders && access(path, X_OK); i++)
-		snprintf(path, sizeof path, "%s%s%s", *words[0] == '/' ? "" : folders[i],
-			 *words[0] == '/' ? "" : "/", words[0]);
-	fine = !posix_spawn(&child, path, &quiet, NULL, (char *const *)(uintptr_t)words,
-			    environment) &&
-	       waitpid(child, &status, 0) == child && WIFEXITED(status) && !WEXITSTATUS(status);
-	posix_spawn_file_actions_destroy(&quiet);
-	return fine;
-}
-
-#define RUN(...) run((const char *const[]){__VA_ARGS__, NULL}, true)
-#define TRY(...) run((const char *const[]){__VA_ARGS__, NULL}, false)
+#include "work/system.h"
 
 bool lurk_setup_possible(const char *command, struct lurk_message *message)
 {

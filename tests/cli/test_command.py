@@ -88,7 +88,7 @@ def demo(desk):
 def help_everywhere(desk):
     listed = desk.want("--help", out=["Commands:", "Exit status"])
     commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
-    assert len(commands) == 31, commands
+    assert len(commands) == 32, commands
     for command in commands:
         desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
     desk.want("--version", out=["lurk 0.1"])
@@ -757,7 +757,13 @@ def resolve(desk):
     desk.want("resolve search", 1, err="`search` can mean several keys: BrowserSearch, Find", desk=None)
     desk.want("resolve xyzzyx CapsLock", 1, out=["CapsLock"], err="`xyzzyx` is no key", desk=None)
     desk.want("resolve --list xyzzyx", 1, err="no key has `xyzzyx`", desk=None)
-    desk.want("resolve #", out=["Backslash"])
+    # How a character is typed comes first: on the British layout of the desk.
+    for sign, how in [("#", "Backslash"), ("£", "Shift with Digit3"), ("€", "AltRight with Digit4"), ("7", "Digit7"),
+                      ("Æ", "Shift and AltRight with KeyA"), ("ñ", "AltRight with BracketRight, then KeyN")]:
+        told = desk.want(["resolve", sign])
+        assert told.startswith(f"`{sign}`: {how}.\n"), told
+    assert json.loads(desk.want(["resolve", "ñ", "--json"]))["typed"].endswith("then KeyN")
+    desk.want("resolve ж", 1, err="no key of the layout types `ж`")
 
 
 def decode(desk):
@@ -774,6 +780,35 @@ def decode(desk):
     desk.want("decode --as consumer -", stdin="e9 00\n00 00\n", out=["down  AudioVolumeUp        hid:0c:e9"])
     desk.want("decode --as hid -", 3, stdin="00 00 3\n", err="-:1:7: `3` is no byte")
     desk.want("decode --as hid -", 3, stdin="00" * 2000, err="a line of more than")
+
+
+def without_a_program(desk):
+    """Rules as entries for udev: shown, listed, taken over, and what cannot be said so."""
+    desk.want("hwdb print", 3, err="there is no such profile yet")
+    for rule in ["map NumLock Tab --keyboard curlew", "swap Control Meta --keyboard dipper", "map Shift+6 --text °"]:
+        desk.want(rule)
+    text = desk.want("hwdb print", out=["\nevdev:input:b0003vFADEp0002*\n KEYBOARD_KEY_70053=tab\n"], err=["line 11   Shift+Digit6 gives the text"])
+    desk.write("pad.hwdb", text + "\nevdev:name:Pad:*\n KEYBOARD_KEY_1=f1\n\nevdev:input:b0003vBEEFp0001*\n KEYBOARD_KEY_70004=b\n"
+               "\nevdev:atkbd:*\n KEYBOARD_KEY_3a=!insert\n KEYBOARD_KEY_3b=xyzzyx\n")
+    path = desk.path("pad.hwdb")
+    listed = [json.loads(line) for line in desk.want(["hwdb", "list", path, "--json"]).splitlines()]
+    assert [listed[0][key] for key in ("keyboard", "key", "gives", "line")] == ["curlew", "NumLock", "Tab", 5], listed[0]
+    desk.want(["hwdb", "list", path], out=["udev changes these keys by itself:", "all by PS/2", "Insert, as a tap", "(no key of that name)",
+                                           "USB beef:0001", "evdev:name:Pad:*"])
+    desk.want("restore --all")
+    desk.want(["hwdb", "take", path], out=["10 rules taken over from"],
+              err=["for evdev:name:Pad:*: not taken over", "for USB beef:0001: not taken over: no keyboard of that kind has a name yet",
+                   "for all by PS/2: taken over; that this keyboard never sends", "for all by PS/2: not taken over: it names no key"])
+    desk.want("show", out=["NumLock", "Tab", "curlew", "CapsLock", "Insert", "heron"])
+    desk.want("undo", out=["10 rules taken over"])
+    desk.want("hwdb write", 3, err="a simulated desk has no udev")
+    desk.want("hwdb remove", 3, err="a simulated desk has no udev")
+    desk.want("hwdb list /nowhere/x", 3, err="/nowhere/x: No such file or directory")
+    desk.want("hwdb take", 2, err="say which file")
+    desk.want("hwdb wirte", 2, err="not `wirte`")
+    desk.want("hwdb list a b", 2, err="`b` is not expected here")
+    desk.want("hwdb print --partly", 2, err="--partly and --force go with `write`")
+    desk.want("hwdb", out=["No key is changed by entries of udev's"])
 
 
 def profiles(desk):
@@ -1087,7 +1122,7 @@ def faults(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, profiles, completion, recipes]
+             resolve, decode, without_a_program, profiles, completion, recipes]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:

@@ -3,6 +3,7 @@
 #include "../core/check.h"
 
 #include "lurk/profile/edit.h"
+#include "lurk/profile/hwdb.h"
 #include "lurk/profile/profile.h"
 
 static const char keyboards_text[] =
@@ -769,9 +770,89 @@ static void texts_become_harmless(void **state)
 	}
 }
 
+/* ---- Entries of udev's hardware database ---------------------------------------------------- */
+
+static const struct {
+	const char *text, *told;
+} entries[] = {
+	{"evdev:atkbd:*\n KEYBOARD_KEY_45=tab\n", "2 evdev:atkbd:* 45 Tab; "},
+	{"evdev:input:b0003*\nevdev:input:b0005*\n KEYBOARD_KEY_700a5=mail\n "
+	 "KEYBOARD_KEY_C00E2=record",
+	 "3 evdev:input:b0003* 700a5 LaunchMail; 3 evdev:input:b0005* 700a5 LaunchMail; "
+	 "4 evdev:input:b0003* c00e2 MediaRecord; 4 evdev:input:b0005* c00e2 MediaRecord; "},
+	{"a\n KEYBOARD_KEY_1=!f1 # a tap\n\tKEYBOARD_KEY_2=unknown\r\n KEYBOARD_KEY_3=reserved\n",
+	 "2 a 1 F1!; 3 a 2 nothing; 4 a 3 nothing; "},
+	{"a\n KEYBOARD_KEY_1=xyzzyx\n KEYBOARD_KEY_2=\n KEYBOARD_KEY_3=a b\n",
+	 "2 a 1 ?; 3 a 2 ?; 4 a 3 KeyA; "},
+	{"a\n\nb\n# c\n ID_INPUT_KEY=1\n KEYBOARD_KEY_1=f1\nc\n KEYBOARD_KEY_2=f2\n",
+	 "6 b 1 F1; 8 c 2 F2; "},
+	/* Of no match, and what is no entry at all. */
+	{" KEYBOARD_KEY_1=f1\n", ""},
+	{"a\n KEYBOARD_KEY_=f1\n KEYBOARD_KEY_x=f1\n KEYBOARD_KEY_1 =f1\n KEYBOARD_KEY_-1=f1\n "
+	 "KEYBOARD_KEY_123456789=f1\n KEYBOARD_KEY_1\n XKEYBOARD_KEY_1=f1\n",
+	 ""},
+	{"", ""},
+};
+
+static void note_entry(void *data, const struct lurk_hwdb_entry *e)
+{
+	char *out = data;
+
+	sprintf(out + strlen(out), "%u %s %x %s%s; ", e->line, e->match, e->raw,
+		!e->known ? "?"
+		: e->key  ? lurk_key_name(e->key)
+			  : "nothing",
+		e->press_only ? "!" : "");
+}
+
+static void entries_are_read(void **state)
+{
+	char told[600];
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(entries); i++) {
+		*told = '\0';
+		lurk_hwdb_read(entries[i].text, note_entry, told);
+		assert_string_equal(told, entries[i].told);
+	}
+}
+
+/* Those that it writes it reads, and no others. */
+static void matches_are_read(void **state)
+{
+	static const char *const mine[] = {"evdev:atkbd:*", "evdev:input:b0003*",
+					   "evdev:input:b0005*", "evdev:input:b0003vFADEp0001*",
+					   "evdev:input:b0005vFADEp8003*"};
+	static const char *const others[] = {
+		"",
+		"evdev:atkbd:dmi:*",
+		"evdev:name:Curlew pad:*",
+		"evdev:input:b0003",
+		"evdev:input:b0011*",
+		"evdev:input:b0003vFADE*",
+		"evdev:input:b0003vFADEp0001e0111*",
+		"evdev:input:b0003v+ADEp0001*",
+		"evdev:input:b 003*",
+	};
+	struct lurk_hwdb_match match;
+	char text[LURK_HWDB_MATCH];
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(mine); i++) {
+		assert_true(lurk_hwdb_match_read(mine[i], &match));
+		assert_string_equal(lurk_hwdb_match_write(&match, text), mine[i]);
+	}
+	for (size_t i = 0; i < COUNT(others); i++) {
+		if (lurk_hwdb_match_read(others[i], &match))
+			fail_msg("%s", others[i]);
+	}
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(entries_are_read),
+		cmocka_unit_test(matches_are_read),
 		cmocka_unit_test(rules_are_read),
 		cmocka_unit_test(what_is_wrong_is_said),
 		cmocka_unit_test(keyboards_are_read),

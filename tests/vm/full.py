@@ -94,6 +94,7 @@ class Debian(Machine):
 
     failed = 0
     checks = 0
+    usb = ["kbd0"]  # what is plugged in
 
     def log_in(self):
         self.await_text("root@hide", self.seen)
@@ -148,7 +149,7 @@ class Debian(Machine):
         self.check(f"at the login prompt {when}: pressed {presses}, arrived {got}", got == wanted)
 
     def read_console(self):
-        self.sh("systemctl stop getty@tty1")
+        self.sh(f"systemctl stop getty@tty1; rm -f {TYPED}")
         self.sh(f"setsid sh -c 'exec </dev/tty1; stty raw -echo; exec cat >> {TYPED}' >/dev/null 2>&1 &")
         self.until(f"stty -F /dev/tty1 -a; ls {TYPED}", TYPED)
 
@@ -239,8 +240,9 @@ def at_the_screen(m):
     m.press("a")
     m.until("cat /tmp/watched", "KeyA")
     m.sh("chvt 2")
-    m.until("cat /tmp/watched", "the watch ended")
+    m.until("loginctl show-user visitor -p State", "State=online")
     m.press("b b")
+    m.until("cat /tmp/watched", "the watch ended")
     m.has("cat /tmp/watched", "KeyA", "at the screen a visitor may watch keys")
     m.has("cat /tmp/watched", "the watch ended: another session is at the screen now", "no longer when another session is there")
     m.check("and sees none of its keys", "KeyB" not in m.sh("cat /tmp/watched"))
@@ -268,11 +270,13 @@ def keys_and_reset(m):
 
 def pulled(m, name):
     m.ask("device_del", id=name)
+    m.usb = []
     m.until("lurk keyboards | grep -q 'QEMU QEMU USB Keyboard' || echo gone", "gone")
 
 
 def plugged(m, name, port):
     m.ask("device_add", driver="usb-kbd", id=name, bus="xhci.0", port=port)
+    m.usb = [name]
     m.until("lurk status", "QEMU QEMU USB Keyboard")
 
 
@@ -667,6 +671,46 @@ def coming_and_going(m):
     m.check("purged, nothing is left", left == "", left)
 
 
+def without_service(m):
+    """Rules that udev alone gives the kernel: nothing of Lurk's runs, or is there."""
+    m.sh("lurk restore --all >/dev/null; lurk swap KeyQ KeyW --apply")
+    m.has("lurk hwdb write 2>&1", "the service has rules in force", "what the service does is not done twice", fine=False)
+    m.sh("lurk uninstall; printf 'evdev:input:b0003*\n KEYBOARD_KEY_70049=f13\n' > /etc/udev/hwdb.d/70-theirs.hwdb; lurk map Shift+4 --text '#'")
+    m.has("su visitor -c 'lurk hwdb write --profile /etc/lurk/profile.yaml --partly' 2>&1", "sudo lurk hwdb write", "not without root", fine=False)
+    m.has("lurk hwdb write 2>&1", "nothing is written", "what no table can do is said, and nothing is written", fine=False)
+    m.has("ls /etc/udev/hwdb.d/90-lurk.hwdb 2>/dev/null || echo none", "none", "nor is anything there")
+    m.has("lurk hwdb write --partly", "from every start on, with nothing running: 4 entries")
+    m.types("q w a", "wqa", "in force at once")
+    m.has("lurk hwdb", "/etc/udev/hwdb.d/90-lurk.hwdb", "lurk hwdb lists them")
+    m.has("lurk hwdb take /etc/udev/hwdb.d/70-theirs.hwdb", "1 rule taken over", "and somebody else's are taken over")
+    m.sh("lurk undo; apt-get remove -y -o Dpkg::Use-Pty=0 lurk 2>&1")
+    print("reset", flush=True)
+    m.seen = len(m.text)
+    m.ask("system_reset")
+    m.log_in()
+    m.has("pidof lurkd; which lurk || echo nothing", "nothing", "after a reset nothing of Lurk's is there", fine=False)
+    m.at_login_prompt("q w a", "wqa", "with nothing of Lurk's")
+    m.read_console()
+    for usb in m.usb:
+        m.ask("device_del", id=usb)
+    m.until("grep -h . /sys/class/input/input*/name | grep 'QEMU USB Keyboard' || echo gone", "gone")
+    m.types("q w a", "wqa", "on the PS/2 keyboard")
+    m.ask("device_add", driver="usb-kbd", id="kbd9", bus="xhci.0")
+    m.usb = ["kbd9"]
+    m.until("grep -h . /sys/class/input/input*/name", "QEMU QEMU USB Keyboard")
+    m.sh("udevadm settle")
+    m.types("q w a", "wqa", "plugged in anew")
+    m.sh("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/now/*.deb 2>&1; lurk uninstall", patience_s=300)
+    m.has("lurk hwdb remove", "every key of it does its usual job again")
+    m.types("q w a", "qwa", "they are taken away again")
+    m.has("ls /etc/udev/hwdb.d", "70-theirs.hwdb", "and those of others are not")
+    m.sh("lurk hwdb write --partly; rm /etc/udev/hwdb.d/70-theirs.hwdb; lurk hwdb remove")
+    left = m.sh("find /etc/udev/hwdb.d /etc/udev/hwdb.bin -type f 2>/dev/null; true")
+    m.check("without a trace", left == "", left)
+    m.has("lurk hwdb remove 2>&1", "udev has no rules of Lurk", "there is nothing to take away", fine=False)
+    m.sh("lurk install; lurk restore --all --apply >/dev/null")
+
+
 def beginning(m):
     keys_and_reset(m)
     rights(m)
@@ -675,7 +719,7 @@ def beginning(m):
 
 
 PARTS = [beginning, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
-         table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, coming_and_going]
+         table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, without_service, coming_and_going]
 HALF = 7
 
 

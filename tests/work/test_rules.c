@@ -15,6 +15,7 @@
 #include "lurk/work/differences.h"
 #include "lurk/work/edits.h"
 #include "lurk/work/effects.h"
+#include "lurk/work/hwdb.h"
 #include "lurk/work/judge.h"
 #include "lurk/work/naming.h"
 #include "lurk/work/presses.h"
@@ -560,6 +561,126 @@ static void signs_that_get_lost(void **state)
 		if (strcmp(told, rows[i].told))
 			fail_msg("%s: %s", rules, told);
 		lurk_findings_free(&findings);
+		lurk_workspace_free(&ws);
+	}
+	close_desk();
+}
+
+/* ---- Rules that need no program -------------------------------------------------------------- */
+
+#define BY_USB "\nevdev:input:b0003*\nevdev:input:b0005*\n"
+#define BY_PS2 "\nevdev:atkbd:*\n"
+#define ENTRY(code, key) " KEYBOARD_KEY_" code "=" key "\n"
+
+static void no_remark(void *data, const struct lurk_hwdb_entry *entry, const char *remark)
+{
+	(void)data;
+	(void)entry;
+	fail_msg("%s", remark);
+}
+
+static const char *left_words(const struct lurk_hwdb_plan *plan)
+{
+	static char out[600];
+
+	*out = '\0';
+	for (unsigned i = 0; i < plan->left_count; i++)
+		sprintf(out + strlen(out), "%u:%u ", plan->left[i].line, plan->left[i].why);
+	return out;
+}
+
+static void rules_without_a_program(void **state)
+{
+	static const struct {
+		const char *rules, *entries, *left;
+	} rows[] = {
+		{"- {press: NumLock, gives: Tab}\n",
+		 BY_USB ENTRY("70053", "tab") BY_PS2 ENTRY("45", "tab"), ""},
+		/* An exemption, and a keyboard to itself. */
+		{"- {press: NumLock, gives: Tab}\n- {press: NumLock, gives: itself, keyboard: "
+		 "wagtail}\n",
+		 BY_USB ENTRY("70053", "tab") BY_PS2 ENTRY(
+			 "45", "tab") "\nevdev:input:b0003vFADEp0001*\n" ENTRY("70053", "numlock"),
+		 ""},
+		{"- {press: End, gives: nothing, keyboard: heron}\n", BY_PS2 ENTRY("cf", "unknown"),
+		 ""},
+		/* Both codes of a key; both connections of a keyboard; codes without a name. */
+		{"- {press: Backslash, gives: Tab, keyboard: wagtail}\n",
+		 "\nevdev:input:b0003vFADEp0001*\n" ENTRY("70031", "tab") ENTRY("70032", "tab"),
+		 ""},
+		{"- {swap: [Control, Meta], keyboard: dipper}\n",
+		 "\nevdev:input:b0003vFADEp0003*\n" ENTRY("700e0", "leftmeta") ENTRY(
+			 "700e4", "rightmeta") ENTRY("700e3", "leftctrl")
+			 ENTRY("700e7", "rightctrl") "\nevdev:input:b0005vFADEp8003*\n" ENTRY(
+				 "700e0", "leftmeta") ENTRY("700e4", "rightmeta")
+				 ENTRY("700e3", "leftctrl") ENTRY("700e7", "rightctrl"),
+		 ""},
+		{"- {press: 'hid:07:a5', gives: LaunchMail, keyboard: curlew}\n- {press: "
+		 "'hid:0c:e2', "
+		 "gives: MediaRecord, keyboard: curlew}\n",
+		 "\nevdev:input:b0003vFADEp0002*\n" ENTRY("c00e2", "record") ENTRY("700a5", "mail"),
+		 ""},
+		{"- {press: Pause, gives: Insert, off: true}\n- {press: Pause, gives: Pause}\n", "",
+		 ""},
+		/* What no table can do: the line, and why. */
+		{"- {press: Shift+Digit6, gives: {text: '°'}}\n- {press: only KeyH, gives: KeyJ}\n"
+		 "- {press: F9, gives: Control+KeyC}\n- {press: F8, gives: {text: teal}}\n"
+		 "- {press: F7, gives: {profile: dusk}}\n- {press: F6, gives: {rules: toggle}}\n"
+		 "- {press: F5, gives: F4, keyboard: grebe}\n- {press: F3, gives: F2}\n",
+		 BY_USB ENTRY("7003c", "f2") BY_PS2 ENTRY("3d", "f2"),
+		 "3:1 4:1 5:2 6:3 7:4 8:4 9:7 "},
+		{"- {press: F9, gives: F8, keyboard: twin}\n", "", "3:6 "},
+		/* The rule beside one that depends on what is held. */
+		{"- {press: only KeyH, gives: KeyJ, keyboard: wagtail}\n- {press: KeyH, gives: "
+		 "KeyK, "
+		 "keyboard: wagtail}\n- {press: Control+KeyH, gives: F2, keyboard: wagtail}\n",
+		 "\nevdev:input:b0003vFADEp0001*\n" ENTRY("7000b", "k"), "3:1 5:1 "},
+		/* Those of the profile that it is based on as well. */
+		{"lurk: 1\nbased-on: dusk\nrules:\n- {press: Pause, gives: Insert, keyboard: "
+		 "wagtail}\n",
+		 "\nevdev:input:b0003vFADEp0001*\n" ENTRY("70041", "f7") ENTRY("70048", "insert")
+			 ENTRY("c00b1", "insert"),
+		 "4:2 "},
+	};
+
+	(void)state;
+	open_desk();
+	put("keyboards.yaml",
+	    "keyboards:\n  heron: {built-in: true}\n  wagtail: {usb: \"fade:0001\"}\n"
+	    "  curlew: {usb: \"fade:0002\"}\n"
+	    "  dipper: [{usb: \"fade:0003\"}, {bluetooth: \"fade:8003\"}]\n"
+	    "  twin: {usb: \"fade:0009\", place: usb-7}\n");
+	put_rules("profiles/dusk.yaml",
+		  "- {press: F8, gives: F7, keyboard: wagtail}\n- {press: F9, gives: Meta+KeyC}\n");
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_hwdb_plan plan, again;
+		struct lurk_message why;
+		struct lurk_edits edits = {.ws = &ws, .machine = machine};
+		const char *entries;
+
+		put_rules("profile.yaml", rows[i].rules);
+		memset(&ws, 0, sizeof ws);
+		ws.desk = folder;
+		ws.desk_layout = computer.desk.layout;
+		ws.judging = true;
+		assert_true(lurk_workspace_read(&ws, &why));
+		assert_true(lurk_hwdb_plan(&ws, machine, &plan, &why));
+		entries = strstr(plan.text, "away again.\n") + strlen("away again.\n");
+		if (strcmp(entries, rows[i].entries) || strcmp(left_words(&plan), rows[i].left))
+			fail_msg("%s: %s%s", rows[i].rules, entries, left_words(&plan));
+		lurk_workspace_free(&ws);
+		/* Taken over into an empty profile they say the same. */
+		put("taken.hwdb", plan.text);
+		begin("");
+		edits.ws = &ws;
+		assert_int_equal(lurk_hwdb_take(&edits, in_folder("taken.hwdb"), no_remark, NULL),
+				 *rows[i].entries ? LURK_DONE : LURK_FOUND);
+		assert_true(lurk_hwdb_plan(&ws, machine, &again, &why));
+		assert_string_equal(strstr(again.text, "away again."),
+				    strstr(plan.text, "away again."));
+		assert_int_equal(again.entries, plan.entries);
+		lurk_hwdb_plan_free(&plan);
+		lurk_hwdb_plan_free(&again);
 		lurk_workspace_free(&ws);
 	}
 	close_desk();
@@ -1183,6 +1304,7 @@ int main(void)
 		cmocka_unit_test(edits_at_random),
 		cmocka_unit_test(rules_are_judged),
 		cmocka_unit_test(signs_that_get_lost),
+		cmocka_unit_test(rules_without_a_program),
 		cmocka_unit_test(profiles_beside_are_judged),
 		cmocka_unit_test(only_what_gets_lost_is_refused),
 		cmocka_unit_test(differences_are_told),
