@@ -4,13 +4,18 @@
 #include <string.h>
 
 #include "cli/commands.h"
+#include "lurk/pairs.h"
 #include "tell/json.h"
+#include "tell/pairs.h"
+
+enum { PAIRS_MAX = 512 };
 
 struct decode {
 	struct cli *cli;
 	const char *as, *path;
-	bool binary;
-	bool hid;
+	bool binary, hid, pairs;
+	uint8_t table[LURK_PAIRS_SIZE(PAIRS_MAX)]; /* bytes of one, as far as they are read */
+	size_t table_length;
 	struct lurk_ps2 ps2;
 	struct lurk_hid report;
 	unsigned repeats;
@@ -46,6 +51,11 @@ static void print_events(struct decode *d)
 
 static void feed(struct decode *d, const uint8_t *bytes, size_t length)
 {
+	if (d->pairs) {
+		for (size_t i = 0; i < length && d->table_length < sizeof d->table; i++)
+			d->table[d->table_length++] = bytes[i];
+		return;
+	}
 	if (d->hid) {
 		lurk_hid_feed(&d->report, bytes, length);
 		print_events(d);
@@ -57,14 +67,18 @@ static void feed(struct decode *d, const uint8_t *bytes, size_t length)
 	}
 }
 
-/* A line of hexadecimal bytes: for HID a report. */
+/* A line of hexadecimal bytes: for HID a report. Tables are met with a word in front, and lines
+ * that go on after a backslash. */
 static int feed_line(struct decode *d, char *line, unsigned number)
 {
-	uint8_t bytes[512];
+	char *p = line;
+	uint8_t bytes[1024];
 	size_t n = 0;
 
-	line[strcspn(line, "#\r\n")] = '\0';
-	for (char *p = line; *p;) {
+	line[strcspn(line, d->pairs ? "#\r\n\\" : "#\r\n")] = '\0';
+	if (d->pairs && strchr(line, ':'))
+		p = strchr(line, ':') + 1;
+	while (*p) {
 		int digits = 0;
 
 		if (isspace((unsigned char)*p) || *p == ',') {
@@ -104,6 +118,35 @@ static int read_text(struct decode *d, FILE *file)
 	return status;
 }
 
+static int tell_table(struct decode *d)
+{
+	static const char *const heads[] = {"key", "now", "as a rule"};
+	static struct lurk_pair pairs[PAIRS_MAX];
+	struct lurk_pairs_report report;
+	struct term_table table;
+	char press[LURK_WORDS], gives[LURK_WORDS], rule[3 * LURK_WORDS], why[TELL_PAIRS];
+	const bool alone = d->table_length <= 2;
+
+	lurk_pairs_read(d->table, d->table_length, pairs, PAIRS_MAX, &report);
+	term_table_init(&table, heads, 3);
+	for (uint32_t i = 0; i < report.count; i++) {
+		tell_pair_press(&pairs[i], press);
+		tell_pair_gives(&pairs[i], gives);
+		snprintf(rule, sizeof rule, "lurk map %s %s", press, gives);
+		if (d->cli->json)
+			term_json(tell_pair_json(&pairs[i]));
+		else
+			term_table_row(&table, press, alone ? "" : gives, alone ? "" : rule);
+	}
+	term_table_print(&table, "");
+	fflush(stdout);
+	if (report.fault)
+		return cli_fail(CLI_FOUND, "%s: %s", d->path, tell_pairs_fault(&report, why));
+	if (!report.count)
+		return cli_fail(CLI_FOUND, "%s: no pairs", d->path);
+	return CLI_DONE;
+}
+
 static int read_binary(struct decode *d, FILE *file)
 {
 	size_t piece = d->hid ? d->report.kind == LURK_HID_BOOT ? 8 : 2 : 1, n;
@@ -116,7 +159,9 @@ static int read_binary(struct decode *d, FILE *file)
 
 static const struct argp_option options[] = {
 	{"as", 's', "KIND", 0,
-	 "set1, set2, hid (boot keyboard reports) or consumer (consumer-control reports)", 0},
+	 "set1, set2, hid (boot keyboard reports), consumer (consumer-control reports) or pairs (a "
+	 "table of 16-bit words, what is given and what is pressed)",
+	 0},
 	{"binary", 'b', NULL, 0, "The file is the bytes themselves, not hexadecimal text", 0},
 	{0},
 };
@@ -128,8 +173,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	switch (key) {
 	case 's':
 		if (strcmp(arg, "set1") && strcmp(arg, "set2") && strcmp(arg, "hid") &&
-		    strcmp(arg, "consumer"))
-			argp_error(state, "`--as` takes set1, set2, hid or consumer, not `%s`",
+		    strcmp(arg, "consumer") && strcmp(arg, "pairs"))
+			argp_error(state,
+				   "`--as` takes set1, set2, hid, consumer or pairs, not `%s`",
 				   arg);
 		d->as = arg;
 		return 0;
@@ -143,8 +189,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case ARGP_KEY_END:
 		if (!d->as)
-			argp_error(state,
-				   "say what the bytes are: --as set1, set2, hid or consumer");
+			argp_error(
+				state,
+				"say what the bytes are: --as set1, set2, hid, consumer or pairs");
 		if (!d->path)
 			argp_error(state, "say which file, - for standard input");
 		return 0;
@@ -159,10 +206,11 @@ int cli_decode(struct cli *cli, int argc, char **argv)
 		options, parse_option, "FILE",
 		"Read raw wire bytes and say which key events are in them. In "
 		"hexadecimal text, a line is a report "
-		"for hid and consumer; after # comes a comment."
+		"for hid and consumer; after # comes a comment. Bytes may stand in place of FILE."
 		"\vExamples:\n"
 		"  lurk decode --as set1 keyboard.wire\n"
-		"  echo '00 00 39 00 00 00 00 00' | lurk decode --as hid -"};
+		"  lurk decode --as hid '00 00 39 00 00 00 00 00'\n"
+		"  lurk decode --as pairs '02 00, 0f 00, 45 00, 00 00, 00 00'"};
 	struct decode d = {.cli = cli};
 	FILE *file;
 	int status;
@@ -171,7 +219,11 @@ int cli_decode(struct cli *cli, int argc, char **argv)
 	d.hid = *d.as == 'h' || *d.as == 'c';
 	lurk_ps2_init(&d.ps2, d.as[3] == '2' ? 2 : 1);
 	lurk_hid_init(&d.report, *d.as == 'c' ? LURK_HID_CONSUMER : LURK_HID_BOOT);
+	d.pairs = *d.as == 'p';
 	file = strcmp(d.path, "-") ? fopen(d.path, "rb") : stdin;
+	if (!file && errno == ENOENT && !d.binary && *d.path &&
+	    !d.path[strspn(d.path, "0123456789abcdefABCDEFxX ,")])
+		file = fmemopen((char *)(uintptr_t)d.path, strlen(d.path), "r");
 	if (!file)
 		return cli_fail(CLI_COULD_NOT, "%s: %s", d.path, strerror(errno));
 	status = d.binary ? read_binary(&d, file) : read_text(&d, file);
@@ -179,6 +231,8 @@ int cli_decode(struct cli *cli, int argc, char **argv)
 		status = cli_fail(CLI_COULD_NOT, "%s: %s", d.path, strerror(errno));
 	if (file != stdin)
 		fclose(file);
+	if (status == CLI_DONE && d.pairs)
+		return tell_table(&d);
 	fflush(stdout);
 	if (d.ps2.dropped + d.report.dropped)
 		fprintf(stderr, "%u %s came to nothing: lost, doubled or foreign.\n",

@@ -3,8 +3,12 @@
 
 #include "cli/applying.h"
 #include "cli/commands.h"
+#include "lurk/text/memory.h"
+#include "lurk/work/hwdb.h"
 #include "tell/difference.h"
+#include "tell/hwdb.h"
 #include "tell/json.h"
+#include "tell/pairs.h"
 #include "tell/rule.h"
 
 static void add_row(const struct cli *cli, struct term_table *table, const struct lurk_rule *rule,
@@ -51,16 +55,86 @@ static void show_differences(struct cli *cli)
 		puts("All of this is in force.");
 }
 
+/* ---- As a table of pairs --------------------------------------------------------------------- */
+
+static void print_bytes(const uint8_t *bytes, size_t length)
+{
+	for (size_t i = 0; i < length; i++)
+		printf("%02x%s", bytes[i], i % 16 == 15 || i + 1 == length ? "\n" : " ");
+}
+
+static int show_pairs(struct cli *cli)
+{
+	static const char *const heads[] = {"key", "now", "pair"};
+	char press[LURK_WORDS], gives[LURK_WORDS], bytes[TELL_PAIRS];
+	struct lurk_hwdb_left *left;
+	struct lurk_message why;
+	struct term_table table;
+	struct lurk_pair *pairs;
+	unsigned left_count;
+	uint32_t count;
+	uint8_t *all;
+
+	if (!lurk_pairs_plan(&cli->ws, &pairs, &count, &left, &left_count, &why))
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
+	term_table_init(&table, heads, 3);
+	for (uint32_t i = 0; i < count; i++) {
+		if (cli->json)
+			term_json(tell_pair_json(&pairs[i]));
+		else
+			term_table_row(&table, tell_pair_press(&pairs[i], press),
+				       tell_pair_gives(&pairs[i], gives),
+				       tell_pair_bytes(&pairs[i], bytes));
+	}
+	term_table_print(&table, "  ");
+	all = lurk_allocate(1, LURK_PAIRS_SIZE(count));
+	lurk_pairs_write(pairs, count, all);
+	if (count && !cli->json) {
+		puts("As a whole, with zeros, the count of pairs, and a pair of zeros at the end:");
+		print_bytes(all, LURK_PAIRS_SIZE(count));
+	}
+	fflush(stdout);
+	if (left_count)
+		cli_fail(CLI_FOUND, "not in it, since such a table cannot say it:");
+	for (unsigned i = 0; i < left_count; i++)
+		fprintf(stderr, "  line %-4u %s: %s\n", left[i].line, left[i].words,
+			tell_hwdb_why((enum lurk_hwdb_why)left[i].why));
+	lurk_release(all);
+	lurk_release(pairs);
+	lurk_release(left);
+	return left_count ? CLI_FOUND : CLI_DONE;
+}
+
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	bool *pairs = state->input;
+
+	(void)arg;
+	if (key != 'p' + 1000)
+		return ARGP_ERR_UNKNOWN;
+	*pairs = true;
+	return 0;
+}
+
 int cli_show(struct cli *cli, int argc, char **argv)
 {
+	static const struct argp_option options[] = {
+		{"pairs", 'p' + 1000, NULL, 0,
+		 "As a table of pairs of scan codes, in bytes: `lurk decode --as pairs` reads it",
+		 0},
+		{0}};
+	static const struct cli_words words = {
+		options, parse_option, "",
+		"The rules as a table, and what differs between the file and what is in force."
+		"\vExamples:\n  lurk show\n  lurk show --pairs"};
+	bool pairs = false;
 	struct json_object *object, *list, *differences;
 
-	cli_parse_plain(
-		cli, argc, argv,
-		"The rules as a table, and what differs between the file and what is in force."
-		"\vExample:\n  lurk show");
+	cli_parse(cli, &words, argc, argv, &pairs);
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
+	if (pairs)
+		return show_pairs(cli);
 	if (!cli->json) {
 		print_rules(cli);
 		if (cli_machine_if_any(cli))

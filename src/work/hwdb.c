@@ -11,6 +11,7 @@
 #include "lurk/work/acting.h"
 #include "lurk/work/effects.h"
 #include "work/system.h"
+#include "work/tables.h"
 
 const char lurk_hwdb_folder[] = "/etc/udev/hwdb.d",
 	   lurk_hwdb_file[] = "/etc/udev/hwdb.d/90-lurk.hwdb";
@@ -59,21 +60,9 @@ static bool match_of(const struct planning *p, uint16_t described, const struct 
 		(match->bus == LURK_BUS_USB || match->bus == LURK_BUS_BLUETOOTH));
 }
 
-/* What a code gives by a table: a rule for the key whatever is held, and with a single key or
- * nothing for a result; else the key itself. */
-static lurk_key gives(const struct lurk_keymap *keymap, lurk_scan scan, lurk_key key)
+static void write_entry(void *data, lurk_scan scan, lurk_key key)
 {
-	const struct lurk_action *action = lurk_keymap_find(keymap, scan, key);
-
-	for (unsigned place = 0; place < 8 && (action->only || action->modifiers); place++)
-		action = lurk_keymap_find_held(keymap, scan, key, (uint8_t)(1U << place));
-	return action->gives >= LURK_GIVES_CHORDS || action->only || action->modifiers
-		       ? key
-		       : lurk_action_key(action, key);
-}
-
-static void write_entry(struct planning *p, lurk_scan scan, lurk_key key)
-{
+	struct planning *p = data;
 	char name[LURK_HWDB_KEY];
 
 	if (!*lurk_hwdb_key(key, name))
@@ -85,38 +74,6 @@ static void write_entry(struct planning *p, lurk_scan scan, lurk_key key)
 	p->plan->entries++;
 }
 
-/* All that differs from what keyboards give that nothing is said of; NULL for what keys usually do.
- */
-static void write_block(struct planning *p, const char *match, const struct lurk_keymap *keymap,
-			const struct lurk_keymap *general, enum lurk_wiring wiring)
-{
-	const enum lurk_scan_kind kind = wiring == LURK_WIRING_HID ? LURK_SCAN_HID : LURK_SCAN_SET1;
-	struct lurk_rule rule;
-
-	p->match = match;
-	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		for (size_t i = 0; lurk_key_scan(key, i).kind; i++) {
-			const lurk_scan scan = lurk_key_scan(key, i);
-
-			if (scan.kind == kind && lurk_scan_key(scan) == key &&
-			    gives(keymap, scan, key) != (general ? gives(general, scan, key) : key))
-				write_entry(p, scan, gives(keymap, scan, key));
-		}
-	}
-	for (uint32_t i = 0; i < p->image->rule_count; i++) { /* codes without a name */
-		lurk_scan scan;
-
-		lurk_image_rule(p->image, i, &rule);
-		scan = rule.press.on.kind == LURK_TARGET_SCAN
-			       ? lurk_scan_on(rule.press.on.scan, wiring)
-			       : (lurk_scan){0, LURK_SCAN_NONE};
-		if (scan.kind == kind && !lurk_scan_key(scan) &&
-		    gives(keymap, scan, LURK_KEY_NONE) !=
-			    (general ? gives(general, scan, LURK_KEY_NONE) : LURK_KEY_NONE))
-			write_entry(p, scan, gives(keymap, scan, LURK_KEY_NONE));
-	}
-}
-
 static void write_blocks(struct planning *p)
 {
 	static const char *const everywhere[] = {[LURK_WIRING_HID] =
@@ -124,8 +81,10 @@ static void write_blocks(struct planning *p)
 						 [LURK_WIRING_SET1] = "evdev:atkbd:*"};
 	char text[LURK_HWDB_MATCH];
 
-	for (unsigned w = 0; w < LURK_WIRING_SET2; w++)
-		write_block(p, everywhere[w], p->general[w], NULL, (enum lurk_wiring)w);
+	for (unsigned w = 0; w < LURK_WIRING_SET2; w++) {
+		p->match = everywhere[w];
+		lurk_table_each(p->image, p->general[w], NULL, (enum lurk_wiring)w, write_entry, p);
+	}
 	for (uint16_t d = 1; d <= p->ws->keyboards.count; d++) {
 		const struct lurk_keyboard *k = &p->ws->keyboards.keyboards[d - 1];
 
@@ -138,9 +97,10 @@ static void write_blocks(struct planning *p)
 				continue;
 			wiring = lurk_hwdb_wiring(&match);
 			keymap = lurk_keymap_of(p->image, d, (uint8_t)wiring);
+			p->match = lurk_hwdb_match_write(&match, text);
 			if (keymap)
-				write_block(p, lurk_hwdb_match_write(&match, text), keymap,
-					    p->general[wiring], wiring);
+				lurk_table_each(p->image, keymap, p->general[wiring], wiring,
+						write_entry, p);
 			lurk_release(keymap);
 		}
 	}
@@ -160,61 +120,17 @@ static bool told_apart(const struct planning *p, uint16_t described)
 	return fine;
 }
 
-static enum lurk_hwdb_why why_left(const struct planning *p, const struct lurk_rule *rule)
+static enum lurk_hwdb_why why_left(void *data, const struct lurk_rule *rule)
 {
+	const struct planning *p = data;
+	const enum lurk_hwdb_why why = lurk_table_why_not(rule);
 	char name[LURK_HWDB_KEY];
 
-	if (rule->press.modifiers || rule->press.only)
-		return LURK_HWDB_DEPENDS;
-	if (rule->gives.kind == LURK_GIVES_CHORDS)
-		return LURK_HWDB_SEVERAL;
-	if (rule->gives.kind == LURK_GIVES_TEXT)
-		return LURK_HWDB_TYPES;
-	if (rule->gives.kind == LURK_GIVES_PROFILE || rule->gives.kind == LURK_GIVES_TOGGLE)
-		return LURK_HWDB_SWITCHES;
+	if (why)
+		return why;
 	if (rule->gives.kind == LURK_GIVES_KEY && !*lurk_hwdb_key(rule->gives.key, name))
 		return LURK_HWDB_NO_NAME;
 	return rule->keyboard && !told_apart(p, rule->keyboard) ? LURK_HWDB_NOT_APART : 0;
-}
-
-static void leave(struct planning *p, const struct lurk_rule *rule, enum lurk_hwdb_why why)
-{
-	struct lurk_hwdb_plan *plan = p->plan;
-	struct lurk_hwdb_left *left;
-	const char *on =
-		rule->keyboard ? p->ws->keyboards.keyboards[rule->keyboard - 1].name.bytes : "";
-
-	plan->left = lurk_resize(plan->left, (plan->left_count + 1) * sizeof *plan->left);
-	left = &plan->left[plan->left_count++];
-	*left = (struct lurk_hwdb_left){.line = rule->line, .why = (uint8_t)why};
-	lurk_words_rule(rule, on, left->words, sizeof left->words);
-}
-
-/* Of the profile, and of those that it is based on. */
-static void judge_rules(struct planning *p)
-{
-	struct lurk_profile profile;
-	uint16_t at = 1;
-
-	for (unsigned n = 0; at && n < p->image->profile_count; n++, at = profile.based_on) {
-		lurk_image_profile(p->image, at - 1U, &profile);
-		for (uint32_t i = 0; i < profile.rule_count; i++) {
-			enum lurk_hwdb_why why;
-			struct lurk_rule rule;
-
-			lurk_image_rule(p->image, profile.first_rule + i, &rule);
-			why = rule.off ? 0 : why_left(p, &rule);
-			if (why)
-				leave(p, &rule, why);
-		}
-	}
-	for (uint32_t i = 0; i < p->ws->profile.count; i++) { /* of which the image has nothing */
-		const struct lurk_rule *rule = &p->ws->profile.rules[i];
-
-		if (!rule->keyboard && lurk_node_get(p->ws->profile.nodes[i], "keyboard") &&
-		    !lurk_node_get(p->ws->profile.nodes[i], "off"))
-			leave(p, rule, LURK_HWDB_NO_KEYBOARD);
-	}
 }
 
 bool lurk_hwdb_plan(const struct lurk_workspace *ws, const struct lurk_machine *machine,
@@ -242,7 +158,7 @@ bool lurk_hwdb_plan(const struct lurk_workspace *ws, const struct lurk_machine *
 		ws->profile_path);
 	if (fine) {
 		write_blocks(&p);
-		judge_rules(&p);
+		lurk_table_left(ws, &image, why_left, &p, &plan->left, &plan->left_count);
 	}
 	if (fclose(p.out))
 		abort();

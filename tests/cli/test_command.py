@@ -126,7 +126,7 @@ USED_WRONGLY = [
     ("resolve", "say which key"),
     ("resolve --list a b", "takes one word"),
     ("decode x", "say what the bytes are"),
-    ("decode --as set3 x", "takes set1, set2, hid or consumer, not `set3`"),
+    ("decode --as set3 x", "takes set1, set2, hid, consumer or pairs, not `set3`"),
     ("decode --as set1", "say which file"),
     ("decode --as set1 a b", "one file at a time"),
     ("play", "say which script"),
@@ -780,6 +780,22 @@ def decode(desk):
     desk.want("decode --as consumer -", stdin="e9 00\n00 00\n", out=["down  AudioVolumeUp        hid:0c:e9"])
     desk.want("decode --as hid -", 3, stdin="00 00 3\n", err="-:1:7: `3` is no byte")
     desk.want("decode --as hid -", 3, stdin="00" * 2000, err="a line of more than")
+    # A table of pairs: as it is pasted, as a file, malformed; and what rules are as one, read again.
+    table = "00,00,00,00,00,00,00,00,\\\n  02,00,00,00,0f,00,45,00,00,00,00,00\n"
+    for stdin in [table, "Table=hex:" + table, "02 00 0f004500, 00 00 00 00"]:
+        desk.want("decode --as pairs -", stdin=stdin, out=["NumLock  Tab  lurk map NumLock Tab"])
+    desk.want(["decode", "--as", "pairs", "5b e0"], out=["key\nMetaLeft\n"])
+    desk.want(["decode", "--as", "pairs", "02 00 0f 00 45"], 1, err="byte 5 is left over")
+    desk.want(["decode", "--as", "pairs", "05 00 0f 00 45 00 00 00 00 00"], 1, err="its count says 5 pairs, and 2 are there")
+    desk.want(["decode", "--as", "pairs", "zz"], 3, err="zz: No such file")
+    desk.want("decode --as pairs -", 1, stdin="", err="no pairs")
+    for rule in ["map NumLock Tab", "swap Control Meta", "map Pause Insert", "map F9 nothing", "map F8 --text teal", "map F7 F6 --keyboard heron"]:
+        desk.want(rule)
+    told = desk.want("show --pairs", 1, out=["F9            nothing       00 00 43 00"],
+                     err=["Pause gives Insert: a key of it has no code", "it types text", "F7 gives F6 on heron: it is for one keyboard"])
+    whole = "".join(line for line in told.split("at the end:\n")[1].splitlines())
+    rules = [line.split("lurk map ")[1] for line in desk.want(["decode", "--as", "pairs", whole]).splitlines()[1:]]
+    assert sorted(rules) == ["ControlLeft MetaLeft", "ControlRight MetaRight", "F9 nothing", "MetaLeft ControlLeft", "MetaRight ControlRight", "NumLock Tab"]
 
 
 def without_a_program(desk):

@@ -1,6 +1,7 @@
 /* The decoders: real captures, and tables of bytes and events. */
 #include "check.h"
 
+#include "lurk/pairs.h"
 #include "lurk/scan.h"
 
 /* Takes bytes of either kind and writes events as "CapsLock+ CapsLock- " (= for a repeat, the scan
@@ -282,6 +283,116 @@ static void noise(void **state)
 	}
 }
 
+/* ---- Tables of pairs ------------------------------------------------------------------------ */
+
+static const struct {
+	const char *bytes, *told;
+} pair_tables[] = {
+	/* One word of count, two, zeros in front; the end counts or does not. */
+	{"0200 0f004500 00000000", "NumLock>Tab "},
+	{"0100 0f004500 00000000", "NumLock>Tab "},
+	{"02000000 0f004500 00000000", "NumLock>Tab "},
+	{"0000000000000000 03000000 0f004500 1d005be0 00000000",
+	 "NumLock>Tab MetaLeft>ControlLeft "},
+	{"0000000000000000 02000000 00003a00 00000000", "CapsLock>nothing "},
+	{"0200 00003a00 00000000", "CapsLock>nothing "},
+	{"010000000000 00000000", ""},
+	/* Alone. */
+	{"5be0", "MetaLeft>nothing "},
+	{"0f00 4500", "NumLock>Tab "},
+	{"0000 4500", "NumLock>nothing "},
+	{"", ""},
+	/* Malformed: the kind of fault, and where, or what it says. */
+	{"0f", "fault 1 at 0"},
+	{"0200 0f00 45", "Tab>Digit1 fault 1 at 4"},
+	{"0200 0f004500 00000000 00", "NumLock>Tab fault 1 at 10"},
+	{"0200 0f004500 1d00", "NumLock>Tab fault 4 at 8"},
+	{"0500 0f004500 00000000", "NumLock>Tab fault 3 says 5, there 2"},
+	{"0200 0f008500 00000000", "fault 5 at 4"},
+	{"0200 0f00e145 00000000", "fault 5 at 4"},
+	{"0200 0fe14500 00000000", "fault 5 at 2"},
+	{"0200 0f000000 00000000", "fault 5 at 4"},
+	{"8500", "fault 5 at 0"},
+	{"0100 0f004500", "NumLock>Tab fault 4 at 6"},
+};
+
+static const char *told_pairs(const uint8_t *bytes, size_t length)
+{
+	static char out[4096];
+	struct lurk_pair pairs[64];
+	struct lurk_pairs_report report;
+	size_t n = 0;
+
+	*out = '\0';
+	lurk_pairs_read(bytes, length, pairs, COUNT(pairs), &report);
+	for (uint32_t i = 0; i < report.count; i++)
+		n += (size_t)snprintf(out + n, sizeof out - n, "%s>%s ",
+				      lurk_key_name(lurk_scan_key(pairs[i].press)),
+				      pairs[i].gives.kind
+					      ? lurk_key_name(lurk_scan_key(pairs[i].gives))
+					      : "nothing");
+	if (report.fault == LURK_PAIRS_COUNT)
+		snprintf(out + n, sizeof out - n, "fault 3 says %u, there %u", report.said,
+			 report.there);
+	else if (report.fault)
+		snprintf(out + n, sizeof out - n, "fault %u at %u", report.fault, report.at);
+	return out;
+}
+
+static void pairs_are_read(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(pair_tables); i++) {
+		uint8_t bytes[64];
+		size_t n = 0;
+		unsigned byte;
+
+		for (const char *c = pair_tables[i].bytes; *c; c += *c == ' ' ? 1 : 2) {
+			if (*c != ' ' && sscanf(c, "%2x", &byte) == 1)
+				bytes[n++] = (uint8_t)byte;
+		}
+		if (strcmp(told_pairs(bytes, n), pair_tables[i].told))
+			fail_msg("%s: %s", pair_tables[i].bytes, told_pairs(bytes, n));
+	}
+}
+
+/* What is written is read; and whatever comes stays within its bounds. */
+static void pairs_come_back(void **state)
+{
+	uint64_t seed = 11;
+
+	(void)state;
+	for (unsigned round = 0; round < 2000; round++) {
+		struct lurk_pair pairs[64], again[64];
+		struct lurk_pairs_report report;
+		uint8_t bytes[LURK_PAIRS_SIZE(64)];
+		uint32_t count = 1 + random_next(&seed) % 60;
+
+		for (uint32_t i = 0; i < count; i++) {
+			uint32_t a = 1 + random_next(&seed) % 0x7f, b = random_next(&seed) % 0x80;
+
+			a |= random_next(&seed) % 4 ? 0 : 0xe000;
+			pairs[i].press = lurk_scan_make(LURK_SCAN_SET1, a);
+			pairs[i].gives = lurk_scan_make(b ? LURK_SCAN_SET1 : LURK_SCAN_NONE, b);
+		}
+		lurk_pairs_write(pairs, count, bytes);
+		assert_true(lurk_pairs_read(bytes, LURK_PAIRS_SIZE(count), again, 64, &report));
+		assert_int_equal(report.count, count);
+		for (uint32_t i = 0; i < count; i++)
+			assert_true(lurk_scan_same(again[i].press, pairs[i].press) &&
+				    (again[i].gives.kind
+					     ? lurk_scan_same(again[i].gives, pairs[i].gives)
+					     : !pairs[i].gives.kind));
+		assert_false(
+			lurk_pairs_read(bytes, LURK_PAIRS_SIZE(count), again, count - 1, &report));
+		assert_int_equal(report.fault, LURK_PAIRS_ROOM);
+		for (size_t n = 0; n < sizeof bytes; n++)
+			bytes[n] = (uint8_t)(random_next(&seed) % (round % 2 ? 256 : 2));
+		lurk_pairs_read(bytes, random_next(&seed) % sizeof bytes, again, 64, &report);
+		assert_true(report.count <= 64 && report.at <= sizeof bytes);
+	}
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
@@ -289,6 +400,8 @@ int main(void)
 		cmocka_unit_test(tables),
 		cmocka_unit_test(unplugging_releases),
 		cmocka_unit_test(noise),
+		cmocka_unit_test(pairs_are_read),
+		cmocka_unit_test(pairs_come_back),
 	};
 
 	return cmocka_run_group_tests_name("decode", tests, NULL, NULL);

@@ -675,7 +675,7 @@ def without_service(m):
     """Rules that udev alone gives the kernel: nothing of Lurk's runs, or is there."""
     m.sh("lurk restore --all >/dev/null; lurk swap KeyQ KeyW --apply")
     m.has("lurk hwdb write 2>&1", "the service has rules in force", "what the service does is not done twice", fine=False)
-    m.sh("lurk uninstall; printf 'evdev:input:b0003*\n KEYBOARD_KEY_70049=f13\n' > /etc/udev/hwdb.d/70-theirs.hwdb; lurk map Shift+4 --text '#'")
+    m.sh("lurk uninstall; printf 'evdev:input:b0003*\n KEYBOARD_KEY_70049=f13\n' > /etc/udev/hwdb.d/70-theirs.hwdb; lurk map F9 Control+KeyC")
     m.has("su visitor -c 'lurk hwdb write --profile /etc/lurk/profile.yaml --partly' 2>&1", "sudo lurk hwdb write", "not without root", fine=False)
     m.has("lurk hwdb write 2>&1", "nothing is written", "what no table can do is said, and nothing is written", fine=False)
     m.has("ls /etc/udev/hwdb.d/90-lurk.hwdb 2>/dev/null || echo none", "none", "nor is anything there")

@@ -7,6 +7,7 @@
 #define LURK_INCLUDE_WORK_HWDB_H
 
 #include "lurk/declare.h"
+#include "lurk/pairs.h"
 #include "lurk/profile/hwdb.h"
 #include "lurk/work/edits.h"
 #include "lurk/work/machine.h"
@@ -23,6 +24,8 @@ enum lurk_hwdb_why {
 	LURK_HWDB_NO_NAME,     /* udev has no name for the key that it gives */
 	LURK_HWDB_NOT_APART,   /* its keyboard is known by what udev's matches cannot say */
 	LURK_HWDB_NO_KEYBOARD, /* its keyboard is not described */
+	LURK_HWDB_FOR_ONE,     /* keyboard, and the table is for all */
+	LURK_HWDB_NO_CODE,     /* a key of it has no code in such a table */
 };
 
 /* A rule that is left. */
@@ -45,6 +48,12 @@ struct lurk_hwdb_plan {
 bool lurk_hwdb_plan(const struct lurk_workspace *ws, const struct lurk_machine *machine,
 		    struct lurk_hwdb_plan *plan, struct lurk_message *message);
 void lurk_hwdb_plan_free(struct lurk_hwdb_plan *plan);
+
+/* The same as a table of pairs (lurk/pairs.h), which is for all keyboards. `pairs` are to be
+ * released, `left` as well. */
+bool lurk_pairs_plan(const struct lurk_workspace *ws, struct lurk_pair **pairs, uint32_t *count,
+		     struct lurk_hwdb_left **left, unsigned *left_count,
+		     struct lurk_message *message);
 
 /* Where the file is, with the NUL; and the folder that people's own files stand in. */
 extern const char lurk_hwdb_file[], lurk_hwdb_folder[];
