@@ -91,6 +91,8 @@ struct lurk_image {
 };
 
 enum lurk_error lurk_image_open(const uint8_t *bytes, size_t length, struct lurk_image *image);
+/* Whether two opened images say the same, whatever their stamps. */
+bool lurk_image_same(const struct lurk_image *one, const struct lurk_image *other);
 
 /* Indexes must be below the counts; a keyboard's recognisers and quirks are counted from 0. */
 void lurk_image_profile(const struct lurk_image *image, unsigned index,

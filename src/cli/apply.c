@@ -99,6 +99,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	struct lurk_findings findings;
 	struct lurk_message why;
 	char rules[LURK_COUNT_WORDS];
+	uint64_t before;
 
 	cli_parse(cli, &words, argc, argv, &apply);
 	cli->ws.judged = true;
@@ -106,6 +107,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (!cli_may_apply(cli, apply.force, &findings))
 		return CLI_FOUND;
+	before = cli->machine->image && !cli->machine->trying ? cli->machine->image->sequence : 0;
 	cli->ws.profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
 	if (!lurk_apply(&cli->ws, cli->machine, false, &outcome)) {
@@ -131,7 +133,10 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	tell_locks(stdout, cli->machine, &outcome.report);
 	cli_print_ways(cli);
 	say_findings(&findings);
-	puts("`lurk undo` takes this back.");
+	if (cli->machine->image->sequence != before)
+		puts("`lurk undo` takes this back.");
+	else
+		puts("Nothing in it is new, so there is no new version.");
 	lurk_findings_free(&findings);
 	return CLI_DONE;
 }

@@ -275,6 +275,15 @@ void lurk_image_stamp(uint8_t *bytes, uint64_t sequence, uint64_t saved_at_us, u
 	put32(bytes + AT_CRC, crc32(bytes + AT_SEQUENCE, get32(bytes + AT_LENGTH) - AT_SEQUENCE));
 }
 
+bool lurk_image_same(const struct lurk_image *one, const struct lurk_image *other)
+{
+	return one->length == other->length &&
+	       !memcmp(one->bytes + AT_PROFILES, other->bytes + AT_PROFILES,
+		       AT_SAVED_BY - AT_PROFILES) &&
+	       !memcmp(one->bytes + HEADER_SIZE, other->bytes + HEADER_SIZE,
+		       one->length - HEADER_SIZE);
+}
+
 /* ---- Reading ------------------------------------------------------------------------------- */
 
 static struct lurk_text read_text(const struct lurk_image *image, const uint8_t *at)

@@ -26,11 +26,11 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 		snprintf(out, size, "the computer has no table for it");
 		break;
 	case LURK_BECAUSE_UNDECLARED:
-		snprintf(out, size, "it never said that it can send %s", key);
+		snprintf(out, size, "it has no key %s of its own", key);
 		break;
 	case LURK_BECAUSE_TWICE:
-		snprintf(out, size, "%s would come from %s and %s, and the table does not count",
-			 key, source_name(k->choice.from), source_name(k->choice.other));
+		snprintf(out, size, "two keys give %s, %s and %s", key, source_name(k->choice.from),
+			 source_name(k->choice.other));
 		break;
 	case LURK_BECAUSE_TAP:
 		snprintf(out, size, "%s never sends its release", key);
@@ -58,8 +58,7 @@ static void reason_words(const struct lurk_session_keyboard *k, char *out, size_
 		snprintf(out, size, "what its table held cannot be written down");
 		break;
 	case LURK_BECAUSE_FORGOTTEN:
-		snprintf(out, size,
-			 "no key gives %s any more; by the table, programs would forget it", key);
+		snprintf(out, size, "no key gives %s any more", key);
 		break;
 	default:
 		snprintf(out, size, "no rule changes a key that it has");

@@ -15,9 +15,13 @@ static uint64_t in_force(const struct lurk_machine *machine)
 	return machine->image && !machine->trying ? machine->image->sequence : 0;
 }
 
+/* Where nothing was new there is nothing to take back. */
 static void note(struct lurk_workspace *ws, uint64_t before, uint64_t after, const char *summary)
 {
 	struct lurk_message why;
+
+	if (before == after)
+		return;
 
 	lurk_workspace_noted(
 		ws, lurk_undo_note_apply(ws->state_folder, ws->step, before, after, summary, &why),

@@ -290,8 +290,13 @@ def undo(desk):
     assert desk.got("press NumLock on wagtail\npress F8")[0] == "Tab down, Tab up, F8 down, F8 up"
     desk.want("undo", out=["Took back the last edit: F8 now gives F9."])
     desk.want("undo", out=["Took back the last apply: 1 rule.", "In force now: no rule."])
-    for _ in range(2):
-        desk.want("apply")
+    desk.want("apply", out=["`lurk undo` takes this back."])
+    # With nothing new there is no version more, and nothing to take back.
+    versions, steps = desk.want("versions"), os.listdir(desk.path("hide/undo"))
+    desk.want("apply", out=["In force now", "Nothing in it is new, so there is no new version."])
+    assert desk.want("versions") == versions and os.listdir(desk.path("hide/undo")) == steps
+    desk.write("hide/profile.yaml", desk.read("hide/profile.yaml").replace("gives: Tab", "gives: Insert"))
+    desk.want("apply")
     # An apply of which nobody knows: the step before it is not what is in force.
     os.unlink(desk.path("hide/undo/" + sorted(os.listdir(desk.path("hide/undo")))[-1]))
     desk.write("hide/profile.yaml", desk.read("hide/profile.yaml") + "# by hand\n")

@@ -571,7 +571,7 @@ COMMANDS = [
     ("keyboards", "4 keyboards here"),
     ("map NumLock Tab", "NumLock now gives Tab."),
     ("apply", "In force now"),
-    ("status", "Tab would come from"),
+    ("status", "two keys give Tab"),
     ("swap Control Alt --keyboard dipper --apply", "It is in force now"),
     ("show", "All of this is in force."),
     ("off", "All rules are off"),
@@ -586,7 +586,7 @@ COMMANDS = [
     ("status --json", '"way":"relay","why":"asked for by --relay; the table would do"'),
     ("map NumLock Tab", "NumLock now gives Tab."),
     ("apply --table", "In force now"),
-    ("status", "asked for by --table; but Tab would come from Tab and NumLock, and the table does not count: either key's release"),
+    ("status", "asked for by --table; but two keys give Tab, Tab and NumLock: either key's release"),
     ("!apply --table --relay", "one of --table and --relay"),
     ("!keyboards --name x --play y", "that is for simulated desks"),
 ]

@@ -214,7 +214,9 @@ static bool model_does(struct test *t, unsigned caller, unsigned method, unsigne
 		return m->now.set;
 	case APPLY:
 		end_trial(m);
-		m->now = (struct state){.set = 1 + with % SETS, .sequence = ++m->last};
+		/* With nothing new it is no new version. */
+		m->last += m->now.set != 1 + with % SETS;
+		m->now = (struct state){.set = 1 + with % SETS, .sequence = m->last};
 		return true;
 	case TRY:
 		end_trial(m);

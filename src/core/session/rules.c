@@ -155,6 +155,22 @@ static void reopen(struct lurk_session *s, unsigned ruleset)
 	lurk_image_open(s->memory.images[ruleset], image->length, image);
 }
 
+/* Whether an image says what is stored already, as the newest: then it gets that one's stamp, and
+ * there is no version with nothing new in it. */
+static bool is_stored(struct lurk_session *s, const struct lurk_session_mode *was, unsigned ruleset)
+{
+	const struct lurk_ruleset *old = &s->rulesets[was->ruleset];
+	const int newest = s->store.newest;
+
+	if (!old->loaded || was->trying || newest < 0 || s->store.why[newest] ||
+	    s->store.sequence[newest] != old->image.sequence ||
+	    !lurk_image_same(&old->image, &s->rulesets[ruleset].image))
+		return false;
+	lurk_image_stamp(s->memory.images[ruleset], old->image.sequence, old->image.saved_at_us,
+			 old->image.saved_by);
+	return true;
+}
+
 /* ---- The ways to change what is in force ------------------------------------------------------
  */
 
@@ -175,8 +191,9 @@ enum lurk_error lurk_session_apply(struct lurk_session *session, const struct lu
 		error = lurk_change(session, &to, request, report);
 	if (error)
 		return error;
-	error = lurk_store_save(session->port, session->memory.images[to.ruleset], length,
-				request ? request->by : LURK_NOBODY, &session->store);
+	if (!is_stored(session, &was, to.ruleset))
+		error = lurk_store_save(session->port, session->memory.images[to.ruleset], length,
+					request ? request->by : LURK_NOBODY, &session->store);
 	if (error) {
 		report->keyboard = UINT16_MAX; /* none of them is why */
 		lurk_change_back(session, &was);
