@@ -53,9 +53,13 @@ int cli_check(struct cli *cli, int argc, char **argv)
 	cli->ws.judging = cli->ws.judged = true;
 	if (!cli_read_files(cli))
 		return CLI_COULD_NOT;
-	if (!cli->ws.profile_exists)
+	if (!cli->ws.profile_exists && cli->ws.wanted)
 		return cli_fail(CLI_COULD_NOT, "%s: there is no such profile",
 				cli->ws.profile_path);
+	if (!cli->ws.profile_exists && !cli->json) {
+		cli_say_no_profile(cli);
+		return CLI_DONE;
+	}
 	if (!lurk_judge(&cli->ws, cli_machine_if_any(cli), &findings))
 		return cli_fail(CLI_COULD_NOT, "%s: more rules than can be judged",
 				cli->ws.profile_path);

@@ -67,6 +67,8 @@ bool cli_read_files(struct cli *cli);
 bool cli_read_files_if_good(struct cli *cli);
 /* Finds the layout without reading the files, for commands that need nothing else. */
 void cli_find_layout(struct cli *cli);
+/* For commands that look: that there is none yet, and what makes it. */
+void cli_say_no_profile(const struct cli *cli);
 /* Whether there is a profile file; else says how to make one. */
 bool cli_have_profile(const struct cli *cli);
 /* The described keyboard that an option means: 1 + index, 0 for NULL. False where there is none. */

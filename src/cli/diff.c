@@ -64,6 +64,10 @@ static int compare_versions(struct diff *diff)
 
 static int compare_files(const struct cli *cli)
 {
+	if (!cli->ws.profile_exists && !cli->json) {
+		cli_say_no_profile(cli);
+		return CLI_DONE;
+	}
 	if (cli->json) {
 		struct json_object *list = json_object_new_array();
 

@@ -88,6 +88,11 @@ void cli_find_layout(struct cli *cli)
 	lurk_workspace_find_layout(&cli->ws);
 }
 
+void cli_say_no_profile(const struct cli *cli)
+{
+	printf("No profile yet: `lurk map KEY RESULT` makes %s.\n", cli->ws.profile_path);
+}
+
 bool cli_have_profile(const struct cli *cli)
 {
 	if (!cli->ws.profile_exists)

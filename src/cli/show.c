@@ -31,7 +31,7 @@ static void print_rules(const struct cli *cli)
 	char rules[LURK_COUNT_WORDS];
 
 	if (!cli->ws.profile_exists) {
-		printf("No profile yet: `lurk map KEY RESULT` makes %s.\n", cli->ws.profile_path);
+		cli_say_no_profile(cli);
 		return;
 	}
 	printf("%s in %s%s\n",

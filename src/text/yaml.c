@@ -198,11 +198,91 @@ static bool take_event(struct reader *r, const yaml_event_t *event)
 	}
 }
 
+/* ---- What the parser says, and what would be right ------------------------------------------- */
+
+/* The line of a mark, up to it; its places count characters. */
+static size_t line_before(const struct lurk_yaml *yaml, const yaml_mark_t *mark, const char **line)
+{
+	const char *at = yaml->bytes, *end = yaml->bytes + yaml->length;
+	uint32_t unused;
+
+	for (size_t n = 0; n < mark->line && at < end; n++) {
+		const char *next = memchr(at, '\n', (size_t)(end - at));
+
+		at = next ? next + 1 : end;
+	}
+	*line = at;
+	for (size_t n = 0; n < mark->column && at < end; n++) {
+		const size_t bytes = lurk_character_read(at, (size_t)(end - at), &unused);
+
+		at += bytes ? bytes : 1;
+	}
+	return (size_t)(at - *line);
+}
+
+/* `note: worn: see log`; or the line before it has none of its own. */
+static const char *stray_colon(const struct lurk_yaml *yaml, const yaml_mark_t *mark)
+{
+	const char *line;
+	const size_t n = line_before(yaml, mark, &line);
+
+	return memmem(line, n, ": ", 2)
+		       ? "a text with a colon in it needs quotes: note: 'wet: do not use'"
+		       : "the line before lacks its colon, as in press: F9, or this one is "
+			 "indented "
+			 "too far";
+}
+
+/* What would be right, in words that need no grammar of YAML; the parser's own where none fits. */
+static const char *cure(const struct lurk_yaml *yaml, const yaml_parser_t *parser, char out[128])
+{
+	static const struct {
+		const char *problem, *cure;
+	} cures[] = {
+		{"found a tab", "a tab stands here: YAML is indented with spaces"},
+		{"did not find expected ',' or '}'",
+		 "a comma between two fields, or the closing }, is missing before this"},
+		{"did not find expected ',' or ']'",
+		 "a comma between two items, or the closing ], is missing before this"},
+		{"did not find expected '-'",
+		 "this line is not indented as those that it belongs to"},
+		{"did not find expected key",
+		 "this line is not indented as those that it belongs to"},
+		{"could not find expected ':'", "a colon is missing, as in press: F9"},
+		{"did not find expected node content",
+		 "something is missing before this: a value, or a closing ] or }"},
+	};
+	const char *problem = parser->problem ? parser->problem : "not YAML", *line;
+	const size_t column = line_before(yaml, &parser->problem_mark, &line);
+	const char *at = line + column;
+
+	if (!strncmp(problem, "found character that cannot start", 33) &&
+	    at < yaml->bytes + yaml->length) {
+		if (*at == '\t')
+			return cures[0].cure;
+		snprintf(out, 128, "what begins with %c needs quotes: '%c'", *at, *at);
+		return out;
+	}
+	if (!strcmp(problem, "mapping values are not allowed in this context"))
+		return stray_colon(yaml, &parser->problem_mark);
+	if (!strcmp(problem, "found unexpected end of stream")) {
+		snprintf(out, 128, "the quote that line %zu opens is not closed",
+			 parser->context_mark.line + 1);
+		return out;
+	}
+	for (size_t i = 0; i < sizeof cures / sizeof *cures; i++) {
+		if (!strncmp(problem, cures[i].problem, strlen(cures[i].problem)))
+			return cures[i].cure;
+	}
+	return problem;
+}
+
 bool lurk_yaml_parse(struct lurk_yaml *yaml, const char *path, char *bytes, size_t length,
 		     struct lurk_message *message)
 {
 	struct reader r = {.yaml = yaml, .message = message, .walk = {bytes, length, 0, 0}};
 	yaml_event_t event;
+	char words[128];
 	bool going = true, fine = true;
 
 	memset(yaml, 0, sizeof *yaml);
@@ -216,8 +296,7 @@ bool lurk_yaml_parse(struct lurk_yaml *yaml, const char *path, char *bytes, size
 	yaml_parser_set_input_string(&r.parser, (const unsigned char *)bytes, length);
 	while (going && fine) {
 		if (!yaml_parser_parse(&r.parser, &event)) {
-			fine = say_at(&r, r.parser.problem_mark,
-				      r.parser.problem ? r.parser.problem : "not YAML");
+			fine = say_at(&r, r.parser.problem_mark, cure(yaml, &r.parser, words));
 			break;
 		}
 		fine = take_event(&r, &event);

@@ -531,7 +531,9 @@ def conclusions(desk):
 
 def check(desk):
     desk.want("keyboards")
-    desk.want("check", 3, err="hide/profile.yaml: there is no such profile")
+    for look in ["show", "check", "diff"]:
+        desk.want(look, out="No profile yet: `lurk map KEY RESULT` makes hide/profile.yaml.\n")
+    desk.want("check /nowhere.yaml", 3, err="/nowhere.yaml: there is no such profile")
     for rules, code, severity in [("- {press: NumLock, gives: Tab}\n- {press: NumLock, gives: Insert}", "same-press", "error"),
                                   ("- {press: any Enter, gives: nothing}", "locked-out", "lock-out"), ("- {press: Pause, gives: Pause}", "no-change", "warning")]:
         desk.write("hide/profile.yaml", HEAD + rules + "\n")
@@ -629,7 +631,7 @@ def versions(desk):
     desk.write("hide/profile.yaml", "lurk: 1\nrules: [\n")
     for way, wanted in [("versions", "in force"), ("rollback 20", "Version 20 is in force again"), ("undo", "Took back the last apply"),
                         ("off", "All rules are off"), ("restore --factory", "No rule is in force any more"), ("status", "No rule is in force")]:
-        desk.want(way, out=[wanted], err="" if way == "off" else "hide/profile.yaml:3:1: did not find expected node content; that file is left out")
+        desk.want(way, out=[wanted], err="" if way == "off" else "hide/profile.yaml:3:1: something is missing before this: a value, or a closing ] or }; that file is left out")
     desk.want("apply", 3, err="hide/profile.yaml:3:1")
 
 

@@ -192,7 +192,29 @@ static const struct {
 	{"lurk: 1\nname: a\xc3",
 	 "p.yaml:2:8: a byte that is not UTF-8; save the file as UTF-8 text"},
 	{"lurk: 1\n---\nlurk: 1\n", "p.yaml:2:1: a second document; one is expected"},
-	{"lurk: 1\n  name: 'x\n", "p.yaml:2:7: mapping values are not allowed in this context"},
+	{"lurk: 1\n  name: 'x\n",
+	 "p.yaml:2:7: the line before lacks its colon, as in press: F9, or this one is "
+	 "indented too far"},
+	/* What would be right: a tab, a colon, a comma, a quote, how far a line is indented. */
+	{"lurk: 1\nrules:\n\t- press: F9\n",
+	 "p.yaml:3:1: a tab stands here: YAML is indented with spaces"},
+	{"lurk: 1\nrules:\n  - press F9\n    gives: F8\n",
+	 "p.yaml:4:10: the line before lacks its colon, as in press: F9, or this one is indented "
+	 "too "
+	 "far"},
+	{"lurk: 1\nname: Møwe: wet\n",
+	 "p.yaml:2:11: a text with a colon in it needs quotes: note: 'wet: do not use'"},
+	{"lurk: 1\nname: \"M\xc3\xb8we\nrules: []\n",
+	 "p.yaml:4:1: the quote that line 2 opens is not closed"},
+	{"lurk: 1\nname: @hide\n", "p.yaml:2:7: what begins with @ needs quotes: '@'"},
+	{"lurk: 1\nname: `hide\n", "p.yaml:2:7: what begins with ` needs quotes: '`'"},
+	{"lurk: 1\nrules: [{press: F9 gives: F8}]\n",
+	 "p.yaml:2:25: a comma between two fields, or the closing }, is missing before this"},
+	{"lurk: 1\nrules: [a b: c: d\n",
+	 "p.yaml:2:15: a comma between two items, or the closing ], is missing before this"},
+	{"lurk: 1\nrules:\n  - press: F9\n   gives: F8\n",
+	 "p.yaml:4:4: this line is not indented as those that it belongs to"},
+	{"lurk: 1\nrules:\nname\n", "p.yaml:4:1: a colon is missing, as in press: F9"},
 	{"{a: 1}: 2\n", "p.yaml:1:1: a field's name was expected here"},
 };
 
