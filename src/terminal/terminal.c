@@ -4,7 +4,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include "lurk/name.h"
@@ -52,25 +51,6 @@ void term_strong(const char *text)
 		term_raw("\033[0m");
 }
 
-unsigned term_columns(void)
-{
-	enum { LEAST = 20 }; /* what is said to be narrower is not known */
-	const char *wanted = getenv("COLUMNS");
-	const int columns = wanted ? atoi(wanted) : 0;
-	struct winsize size;
-
-	if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= LEAST)
-		return size.ws_col;
-	return columns >= LEAST ? (unsigned)columns : 80;
-}
-
-unsigned term_rows(void)
-{
-	struct winsize size;
-
-	return ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row ? size.ws_row : 24;
-}
-
 static bool column_empty(const struct term_table *table, unsigned column)
 {
 	for (unsigned r = 0; r < table->rows; r++) {
@@ -80,23 +60,131 @@ static bool column_empty(const struct term_table *table, unsigned column)
 	return true;
 }
 
+/* ---- Cells that take several lines ----------------------------------------------------------- */
+
+/* The part of a cell that goes on one line of so many columns, up to a blank where there is one;
+ * then the rest. */
+static size_t part_of(const char *cell, size_t width, const char **rest)
+{
+	const char *at = cell, *blank = NULL;
+	size_t columns = 0;
+
+	while (*at) {
+		const char *next = at;
+		const int wide = lurk_utf8_width(lurk_utf8_next(&next));
+
+		columns += wide > 0 ? (size_t)wide : 0;
+		if (columns > width)
+			break;
+		at = next;
+		if (*at == ' ')
+			blank = at;
+	}
+	if (*at && blank)
+		at = blank;
+	*rest = at + strspn(at, " ");
+	return (size_t)(at - cell);
+}
+
+static void print_line(const char **cells, const struct term_table *table, const size_t *widths,
+		       const char *indent)
+{
+	size_t blanks = strlen(indent);
+
+	for (unsigned c = 0; c < table->columns; c++) {
+		const char *cell = cells[c], *rest;
+		const size_t n = widths[c] ? part_of(cell, widths[c], &rest) : 0;
+		char part[4 * TERM_PART + 1];
+		const size_t bytes = n < sizeof part ? n : sizeof part - 1;
+
+		if (!widths[c])
+			continue;
+		memcpy(part, cell, bytes);
+		part[bytes] = '\0';
+		cells[c] = rest;
+		if (bytes) {
+			for (; blanks; blanks--)
+				putchar_unlocked(' ');
+			fputs(part, stdout);
+		}
+		blanks += widths[c] + 2 - lurk_utf8_columns(part);
+	}
+	putchar('\n');
+}
+
+static bool all_printed(const char *const *cells, const struct term_table *table,
+			const size_t *widths)
+{
+	for (unsigned c = 0; c < table->columns; c++) {
+		if (widths[c] && *cells[c])
+			return false;
+	}
+	return true;
+}
+
 static void print_row(const struct term_table *table, char *const *cells, const size_t *widths,
 		      const char *indent)
 {
-	unsigned last = 0;
+	const char *left[TERM_COLUMNS];
 
 	for (unsigned c = 0; c < table->columns; c++)
-		last = widths[c] && *cells[c] ? c : last;
-	fputs(indent, stdout);
-	for (unsigned c = 0; c <= last; c++) {
-		if (!widths[c])
-			continue;
-		fputs(cells[c], stdout);
-		if (c < last)
-			for (size_t n = lurk_utf8_columns(cells[c]); n < widths[c] + 2; n++)
-				putchar_unlocked(' ');
+		left[c] = cells[c];
+	do
+		print_line(left, table, widths, indent);
+	while (!all_printed(left, table, widths));
+}
+
+/* The longest word of a column, which is not broken as long as there is another way. */
+static size_t longest_word(const struct term_table *table, unsigned column)
+{
+	size_t longest = 0;
+
+	for (unsigned r = 0; r < table->rows; r++) {
+		const char *rest;
+
+		for (const char *at = table->cells[r][column]; *at; at = rest) {
+			const char *end = at + strcspn(at, " ");
+			size_t n = 0;
+
+			for (const char *c = at; c < end; n++)
+				lurk_utf8_next(&c);
+			longest = n > longest ? n : longest;
+			rest = end + strspn(end, " ");
+		}
 	}
-	putchar('\n');
+	return longest;
+}
+
+/* The widest columns become narrower, down to `least`, until all fit on a terminal. */
+static bool fit(const struct term_table *table, size_t *widths, const size_t *least, size_t room)
+{
+	for (;;) {
+		size_t all = 0;
+		unsigned widest = TERM_COLUMNS;
+
+		for (unsigned c = 0; c < table->columns; c++) {
+			all += widths[c] ? widths[c] + 2 : 0;
+			if (widths[c] > least[c] &&
+			    (widest == TERM_COLUMNS || widths[c] > widths[widest]))
+				widest = c;
+		}
+		if (all <= room + 2 || widest == TERM_COLUMNS)
+			return all <= room + 2;
+		widths[widest]--;
+	}
+}
+
+static void fit_terminal(const struct term_table *table, size_t *widths, size_t room)
+{
+	size_t least[TERM_COLUMNS] = {0};
+
+	for (unsigned c = 0; c < table->columns; c++)
+		least[c] = longest_word(table, c);
+	if (fit(table, widths, least, room))
+		return;
+	for (unsigned c = 0; c < table->columns; c++)
+		least[c] = 8;
+	fit(table, widths, least, room);
 }
 
 void term_table_print(struct term_table *table, const char *indent)
@@ -113,7 +201,10 @@ void term_table_print(struct term_table *table, const char *indent)
 			widths[c] = lurk_utf8_columns(table->cells[r][c]) > widths[c]
 					    ? lurk_utf8_columns(table->cells[r][c])
 					    : widths[c];
+		widths[c] = widths[c] < TERM_PART ? widths[c] : TERM_PART;
 	}
+	if (isatty(STDOUT_FILENO))
+		fit_terminal(table, widths, term_columns() - strlen(indent));
 	if (table->rows) {
 		if (term_styled())
 			term_raw("\033[1m");

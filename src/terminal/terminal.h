@@ -5,7 +5,7 @@
 #include <json-c/json.h>
 #include <stdbool.h>
 
-enum { TERM_COLUMNS = 8 };
+enum { TERM_COLUMNS = 8, TERM_PART = 1024 };
 
 /* A table whose columns are as wide as they must be. */
 struct term_table {

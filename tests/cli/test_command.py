@@ -715,7 +715,7 @@ def sharing(desk):
         question += os.read(end, 1000)
     os.write(end, b"dipper\n")
     assert b"Insert gives Home" not in asked.communicate()[0] and asked.returncode == 0
-    assert b"rules for a keyboard called Grebe. Which of yours is that? (heron, wagtail, curlew, dipper)" in question, question
+    assert b"rules for a keyboard called Grebe. Which of yours is that? (heron, wagtail, curlew, dipper)" in question.replace(b"\r\n", b" "), question
     os.close(end)
     os.close(terminal)
     assert desk.got("press Insert on dipper")[0] == "Home down, Home up"
@@ -1000,10 +1000,10 @@ def whose_files(desk):
     desk.want("map KeyA Tab", 3, err=["is a pipe"], **own)
 
 
-def on_a_pty(desk, words, **env):
+def on_a_pty(desk, words, columns=120, **env):
     """What a terminal gets."""
     end, terminal = pty.openpty()
-    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 50, 120, 0, 0))
+    fcntl.ioctl(terminal, termios.TIOCSWINSZ, struct.pack("HHHH", 50, columns, 0, 0))
     running = subprocess.Popen([LURK, *words], stdin=subprocess.DEVNULL, stdout=terminal, stderr=terminal, cwd=desk.folder,
                                env={"PATH": os.environ["PATH"], "HOME": desk.folder, "LURK_DESK": "hide", "TERM": "xterm", **env})
     os.close(terminal)
@@ -1019,6 +1019,30 @@ def on_a_pty(desk, words, **env):
     running.wait()
     os.close(end)
     return told.decode(errors="surrogateescape")
+
+
+def nothing_is_too_wide(desk):
+    """On a terminal lines are broken at blanks, tables fold, and nothing of it is lost; for programs all is as long as it is."""
+    for command in ["keyboards --keyboard curlew --nickname hid:07:a5=Feather", "map Feather LaunchMail --note 'the tide table is asked for by mail'",
+                    "map NumLock Tab", "map Shift+6 --text °", "map Backslash 'Control+Alt+Shift+F13'", "swap Control Meta -k dipper",
+                    "map F9 --text 'seen 3 teal and a wigeon, flying to the north of the hide'", "apply", "map F8 F7", "disable KeyA"]:
+        desk.want(shlex.split(command))
+    looks = ["show", "check", "status", "status --rules", "diff", "versions", "keyboards", "keyboards --describe", "reach Backslash", "reach £", "resolve 58",
+             "resolve Backslash", "resolve --list volume", "hwdb", "apply", "", "profile list", "help back", "map xyzzyx F1", "--help", "map --help",
+             "undo", "off", "on", "show --pairs", "check --json", "status --json"]
+    for columns in (80, 48, 200):
+        for look in looks if columns > 48 else looks[:9]:
+            told = re.sub("\033\\[[0-9;]*m", "", on_a_pty(desk, shlex.split(look), columns)).replace("\r", "")
+            lines = told.splitlines()
+            if "--json" in look:
+                assert len(lines) <= 8 and all(json.loads(line) for line in lines), told
+            elif columns >= 80 or "help" not in look:
+                wide = [line for line in lines if len(line) > columns and " " in line.strip()]
+                assert not wide, (look, columns, wide)
+            if look in ("show", "check", "diff", "reach £"):  # all is there, in whatever order the cells of a row are told
+                piped = desk.run(shlex.split(look))
+                told, piped = told.split(), (piped.stdout + piped.stderr).split()
+                assert columns < 80 and len("".join(told)) == len("".join(piped)) or sorted(told) == sorted(piped), (look, columns, told, piped)
 
 
 def nothing_is_obeyed(desk):
@@ -1145,7 +1169,7 @@ def faults(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, without_a_program, profiles, completion, recipes]
+             resolve, decode, without_a_program, profiles, completion, recipes, nothing_is_too_wide]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:
