@@ -152,6 +152,7 @@ static void offer_all(struct complete *c)
 {
 	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
 					      "off", "on",   "reach",   "resolve", NULL};
+	static const char *const of_profile[] = {"list", "new", "rename", "remove"};
 	static const char *const of_hwdb[] = {"list", "print", "write", "remove", "take"};
 	static const char *const keyboards[] = {"--keyboard", "-k", "--same-as", NULL};
 	static const char *const profiles[] = {"--profile", "-p",         "--use",
@@ -173,8 +174,10 @@ static void offer_all(struct complete *c)
 	else if (!strcmp(command, "help") || !is_command(command))
 		offer_commands(c);
 	else if (!strcmp(command, "profile")) {
-		offer(c, "list");
-		offer(c, "new");
+		for (size_t i = 0; c->count == 1 && i < sizeof of_profile / sizeof *of_profile; i++)
+			offer(c, of_profile[i]);
+		if (c->count == 2 && (!strcmp(before, "rename") || !strcmp(before, "remove")))
+			offer_profiles(c);
 	} else if (!strcmp(command, "hwdb") && c->count == 1) {
 		for (size_t i = 0; i < sizeof of_hwdb / sizeof *of_hwdb; i++)
 			offer(c, of_hwdb[i]);

@@ -16,7 +16,7 @@ static const struct cli_command commands[] = {
 	{"disable", "KEY", "make a key do nothing", cli_disable},
 	{"move", "KEY NEWKEY", "let another key take over a broken one's job", cli_move},
 	{"restore", "KEY", "give a key its usual job back", cli_restore},
-	{"profile", "list|new", "the profiles, or a new one", cli_profile},
+	{"profile", "list|new|...", "the profiles; a new one, renamed, removed", cli_profile},
 	{"Look and check", "", "", NULL},
 	{"show", "", "the rules, line by line", cli_show},
 	{"picture", "", "the keyboard as a picture, labels, a card", cli_picture},

@@ -429,6 +429,38 @@ bool lurk_file_replace(const char *path, const char *bytes, size_t length,
 	return write_file(path, bytes, length, false, seen, message);
 }
 
+/* It is looked at where nobody else writes to it any more. */
+static bool remove_as_owner(const char *path, const struct lurk_file_seen *seen,
+			    struct lurk_message *message)
+{
+	char aside[PATH_MAX];
+
+	if (snprintf(aside, sizeof aside, "%s.%ld~", path, (long)getpid()) >= (int)sizeof aside ||
+	    rename(path, aside))
+		return lurk_say(message, "%s: cannot be removed: %s", path, strerror(errno));
+	if (!is_as_seen(aside, seen)) {
+		if (link(aside, path) == 0) /* where nothing new stands there */
+			unlink(aside);
+		return lurk_say(message,
+				"%s: somebody else has just changed it; nothing is removed", path);
+	}
+	unlink(aside);
+	flush_folder(path);
+	return true;
+}
+
+bool lurk_file_remove(const char *path, const struct lurk_file_seen *seen,
+		      struct lurk_message *message)
+{
+	struct hat hat;
+	bool done = put_on(path, &hat) ? remove_as_owner(path, seen, message)
+				       : lurk_say(message, "%s: cannot be removed as its owner: %s",
+						  path, strerror(errno));
+
+	take_off(&hat);
+	return done;
+}
+
 bool lurk_file_add_secret(const char *path, const char *bytes, size_t length, bool *taken,
 			  struct lurk_message *message)
 {

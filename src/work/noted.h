@@ -8,4 +8,10 @@
 void lurk_workspace_noted(struct lurk_workspace *ws, unsigned number,
 			  const struct lurk_message *why);
 
+/* Puts bytes into a file's place, NULL to take it away, where it is as it was seen, and notes how
+ * to take that back. */
+bool lurk_workspace_put(struct lurk_workspace *ws, const char *path, const char *bytes,
+			size_t length, const struct lurk_file_seen *old, const char *summary,
+			struct lurk_message *message);
+
 #endif

@@ -83,13 +83,15 @@ unsigned lurk_undo_note_edit(const char *folder, unsigned with, const char *path
 			     const struct lurk_file_seen *old, const char *fresh, size_t length,
 			     const char *summary, struct lurk_message *message)
 {
-	char head[PATH_MAX + 640];
+	char head[PATH_MAX + 640], left[16] = "gone";
 
+	if (fresh)
+		snprintf(left, sizeof left, "%" PRIu32, lurk_hash(fresh, length));
 	if (strchr(path, '\n'))
 		return lurk_say(message, "this step cannot be undone: %s has a line break in it",
 				path);
-	snprintf(head, sizeof head, "edit %u\n%.*s\n%s\n%d %" PRIu32 "\n", with,
-		 first_line(summary), summary, path, old->exists, lurk_hash(fresh, length));
+	snprintf(head, sizeof head, "edit %u\n%.*s\n%s\n%d %s\n", with, first_line(summary),
+		 summary, path, old->exists, left);
 	return note(folder, head, old->exists ? old->bytes : "", old->length, message);
 }
 
@@ -146,8 +148,9 @@ bool lurk_undo_read(const char *folder, unsigned number, struct lurk_undo *undo,
 
 		at = take_line(at, undo->file, sizeof undo->file);
 		at = take_line(at, line, sizeof line);
-		if (sscanf(line, "%d %" SCNu32, &existed, &undo->left) == 2) {
-			undo->existed = existed;
+		undo->gone = !strcmp(line, "1 gone");
+		if (undo->gone || sscanf(line, "%d %" SCNu32, &existed, &undo->left) == 2) {
+			undo->existed = existed || undo->gone;
 			undo->old = at;
 			undo->old_length = undo->length - (size_t)(at - undo->bytes);
 			return true;
@@ -228,9 +231,12 @@ static bool fits(const struct lurk_undo *undo, struct lurk_file_seen *now,
 {
 	struct lurk_message why;
 
-	if (!lurk_file_read(undo->file, &now->bytes, &now->length, &now->exists, &why))
+	if (!lurk_file_read(undo->file, &now->bytes, &now->length, &now->exists, &why) &&
+	    undo->gone && !now->exists)
+		return true;
+	if (!now->bytes)
 		return lurk_say(message, "%s; so the last edit cannot be taken back", why.text);
-	if (lurk_hash(now->bytes, now->length) == undo->left)
+	if (!undo->gone && lurk_hash(now->bytes, now->length) == undo->left)
 		return true;
 	lurk_release(now->bytes);
 	return lurk_say(message,

@@ -264,13 +264,15 @@ void lurk_workspace_noted(struct lurk_workspace *ws, unsigned number,
 }
 
 /* How a file's text is replaced by another, and that noted. */
-static bool replace(struct lurk_workspace *ws, const char *path, const char *bytes, size_t length,
-		    const struct lurk_file_seen *old, const char *summary,
-		    struct lurk_message *message)
+bool lurk_workspace_put(struct lurk_workspace *ws, const char *path, const char *bytes,
+			size_t length, const struct lurk_file_seen *old, const char *summary,
+			struct lurk_message *message)
 {
 	struct lurk_message why;
 
-	if (!lurk_file_replace(path, bytes, length, old, message))
+	if (bytes && !lurk_file_replace(path, bytes, length, old, message))
+		return false;
+	if (!bytes && !lurk_file_remove(path, old, message))
 		return false;
 	lurk_workspace_noted(ws,
 			     lurk_undo_note_edit(ws->state_folder, ws->step, path, old, bytes,
@@ -282,7 +284,7 @@ static bool replace(struct lurk_workspace *ws, const char *path, const char *byt
 static bool save(struct lurk_workspace *ws, const char *path, const struct lurk_yaml *yaml,
 		 struct lurk_file_seen *seen, const char *summary, struct lurk_message *message)
 {
-	if (!replace(ws, path, yaml->bytes, yaml->length, seen, summary, message))
+	if (!lurk_workspace_put(ws, path, yaml->bytes, yaml->length, seen, summary, message))
 		return false;
 	see(seen, true, yaml->bytes, yaml->length);
 	return true;
@@ -299,43 +301,6 @@ bool lurk_workspace_save_keyboards(struct lurk_workspace *ws, const char *summar
 {
 	return save(ws, ws->keyboards_path, &ws->keyboards.yaml, &ws->keyboards_seen, summary,
 		    message);
-}
-
-enum lurk_went lurk_workspace_add_profile(struct lurk_workspace *ws, const char *name,
-					  const char *based_on, char path[PATH_MAX],
-					  struct lurk_message *message)
-{
-	const struct lurk_profile_set set = lurk_workspace_set(ws);
-	const struct lurk_file_seen none = {false, NULL, 0};
-	char word[LURK_PROFILE_WORD], *text;
-	bool fine;
-
-	if (strchr(name, '.') || !lurk_profile_word(name, word) ||
-	    !strcasecmp(word, LURK_PROFILE_BASE)) {
-		lurk_say(message,
-			 "`%s` cannot be a profile's name: letters, digits and dashes, up to %d, "
-			 "and neither base nor previous",
-			 name, LURK_PROFILE_WORD - 1);
-		return LURK_ASKED_WRONGLY;
-	}
-	if (based_on && !lurk_profile_find(&set, (struct lurk_text){based_on, strlen(based_on)})) {
-		lurk_say(message,
-			 "there is no profile `%s` to base it on; `lurk profile list` lists them",
-			 based_on);
-		return LURK_ASKED_WRONGLY;
-	}
-	lurk_profiles_path(ws->profile_path, word, path);
-	if (access(path, F_OK) == 0) {
-		lurk_say(message, "%s is there already", path);
-		return LURK_COULD_NOT;
-	}
-	text = lurk_print("# Lurk profile: `lurk use %s` switches to it once it is applied.\n"
-			  "lurk: 1\nname: %s\n%s%s%srules:\n",
-			  word, word, based_on ? "based-on: " : "", based_on ? based_on : "",
-			  based_on ? "\n" : "");
-	fine = replace(ws, path, text, strlen(text), &none, "a new profile", message);
-	lurk_release(text);
-	return fine ? LURK_DONE : LURK_COULD_NOT;
 }
 
 /* ---- Looking -------------------------------------------------------------------------------- */

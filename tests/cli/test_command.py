@@ -113,7 +113,7 @@ USED_WRONGLY = [
     ("profile new a.b", "`a.b` cannot be a profile's name"),
     ("profile new base", "`base` cannot be a profile's name"),
     ("profile new night --based-on bass", "there is no profile `bass` to base it on"),
-    ("profile nwe", "`lurk profile list` or `lurk profile new NAME`, not `nwe`"),
+    ("profile nwe", "`lurk profile list`, new, rename or remove, not `nwe`"),
     ("use", "say which profile, or --previous"),
     ("use night --", "the command to run is missing behind `--`"),
     ("map NumLock Tab Insert", "`Insert` is one word too many"),
@@ -897,6 +897,50 @@ SHELLS = {
 }
 
 
+def renaming(desk):
+    """A profile's name is another one wherever others speak of it; one that others need stays; all of it is one step."""
+    def files():
+        return {path: desk.read("hide/" + path) for path in ["profile.yaml", *("profiles/" + name for name in sorted(os.listdir(desk.path("hide/profiles"))))]}
+    for command in ["profile new dusk --based-on base", "profile new late --based-on dusk", "map F12 --use dusk", "map F11 --use dusk",
+                    "map F11 --use late -p dusk", "map F10 --use dusk -p late", "map Pause --text dusk"]:
+        desk.want(command)
+    before = files()
+    for words, status, error in [("rename dusk late", 3, "late.yaml is there already"), ("rename dusk base", 2, "cannot be a profile's name"),
+                                 ("rename gull tern", 2, "there is no profile `gull`"), ("rename base tern", 2, "base is the profile that all others"),
+                                 ("remove base", 2, "base is the profile"), ("remove gull", 2, "there is no profile"), ("rename dusk a/b", 2, "cannot be"),
+                                 ("remove late", 1, "line 7 of the profile dusk leads to it"), ("remove dusk", 1, "line 7 of the profile base leads to it"),
+                                 ("rename dusk", 2, "say what dusk is called"), ("remove", 2, "say which profile"), ("list x", 2, "`x` is not expected"),
+                                 ("remove a b", 2, "`b` is not expected"), ("rneame a", 2, "not `rneame`")]:
+        desk.want("profile " + words, status, err=error)
+        assert files() == before, words
+    desk.want("profile rename DUSK twilight", out=["The profile DUSK is called twilight from now on"])
+    told = files()
+    assert sorted(told) == ["profile.yaml", "profiles/late.yaml", "profiles/twilight.yaml"] and "dusk" not in re.sub("(?m)^#.*|text: dusk", "", "".join(told.values())), told
+    assert told["profile.yaml"].count("twilight") == 2 and "text: dusk" in told["profile.yaml"] and "name: twilight\n" in told["profiles/twilight.yaml"]
+    desk.want("apply")
+    desk.want(["play", "-"], stdin="press F12 on wagtail\n")  # its key leads where it led
+    desk.want("use late", out=["In force now: late."])
+    desk.want("use twilight", out=["In force now: twilight."])
+    desk.want("undo", out=["Took back the last apply"])
+    desk.want("undo", out=["Took back the last edit: the profile dusk is called twilight."])
+    assert files() == before
+    # Where the rest cannot be done nothing is: one of the files is no file that can be replaced.
+    os.rename(desk.path("hide/profiles/late.yaml"), desk.path("late.yaml"))
+    os.symlink("/dev/full", desk.path("hide/profiles/late.yaml"))
+    desk.want("profile rename dusk twilight", 3)
+    os.unlink(desk.path("hide/profiles/late.yaml"))
+    os.rename(desk.path("late.yaml"), desk.path("hide/profiles/late.yaml"))
+    assert files() == before
+    desk.want("restore F11 -p dusk")
+    desk.want("profile remove late", out=["The profile late is removed."])
+    assert "profiles/late.yaml" not in files()
+    desk.want("undo")
+    assert files()["profiles/late.yaml"] == before["profiles/late.yaml"]
+    desk.want("profile remove late --json", out=['"removed":"late"'])
+    desk.write("hide/profiles/late.yaml", "lurk: 1\n")
+    desk.want("undo", 3, err="was changed by someone else since the last edit")
+
+
 def completion(desk):
     """What the command says may come next, and each shell that is here with it."""
     desk.want("keyboards")
@@ -1169,7 +1213,7 @@ def faults(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, without_a_program, profiles, completion, recipes, nothing_is_too_wide]
+             resolve, decode, without_a_program, profiles, renaming, completion, recipes, nothing_is_too_wide]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:

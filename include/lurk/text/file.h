@@ -61,6 +61,10 @@ struct lurk_file_seen {
 bool lurk_file_replace(const char *path, const char *bytes, size_t length,
 		       const struct lurk_file_seen *seen, struct lurk_message *message);
 
+/* Takes a file away, but only where it is what was seen before. */
+bool lurk_file_remove(const char *path, const struct lurk_file_seen *seen,
+		      struct lurk_message *message);
+
 /* A new file for nobody else's eyes: a copy of what may be private. Where there is one already
  * nothing is written, and *taken says so. */
 bool lurk_file_add_secret(const char *path, const char *bytes, size_t length, bool *taken,

@@ -27,13 +27,14 @@ struct lurk_undo {
 	char summary[512], file[LURK_PATH];
 	bool existed;
 	uint32_t left;          /* checksum of what the edit left in the file */
+	bool gone;              /* it left none */
 	uint64_t before, after; /* sequences of an apply */
 	const char *old;        /* what the edit replaced */
 	size_t old_length;
 };
 
-/* Notes that `fresh` is what stands in a file now, and what was there before. Returns its number,
- * or 0 with a message. */
+/* Notes that `fresh` is what stands in a file now, NULL for one that is not there any more, and
+ * what was there before. Returns its number, or 0 with a message. */
 unsigned lurk_undo_note_edit(const char *folder, unsigned with, const char *path,
 			     const struct lurk_file_seen *old, const char *fresh, size_t length,
 			     const char *summary, struct lurk_message *message);
@@ -51,7 +52,7 @@ bool lurk_undo_is_edit(const struct lurk_undo *undo);
 void lurk_undo_free(struct lurk_undo *undo);
 
 /* All that one command did, the last of it first. */
-enum { LURK_UNDO_PARTS = 8 };
+enum { LURK_UNDO_PARTS = 24 };
 struct lurk_undo_step {
 	struct lurk_undo parts[LURK_UNDO_PARTS];
 	unsigned count;

@@ -93,6 +93,14 @@ enum lurk_went lurk_workspace_add_profile(struct lurk_workspace *ws, const char 
 					  const char *based_on, char path[LURK_PATH],
 					  struct lurk_message *message);
 
+/* Gives one another name, also where others are based on it or their keys lead to it: one step. */
+enum lurk_went lurk_workspace_rename_profile(struct lurk_workspace *ws, const char *name,
+					     const char *fresh, char path[LURK_PATH],
+					     struct lurk_message *message);
+/* Takes one away. LURK_FOUND where another is based on it, or a key of one leads to it. */
+enum lurk_went lurk_workspace_remove_profile(struct lurk_workspace *ws, const char *name,
+					     struct lurk_message *message);
+
 /* For names by character; NULL where no layout is known. */
 static inline const struct lurk_characters *
 lurk_workspace_characters(const struct lurk_workspace *ws)
