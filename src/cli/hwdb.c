@@ -111,9 +111,12 @@ static bool list_file(struct hwdb *h, const char *path)
 		return false;
 	}
 	h->path = path;
-	lurk_hwdb_read(text, list_entry, h);
+	exists = lurk_hwdb_read(text, list_entry, h);
 	lurk_release(text);
-	return true;
+	if (!exists)
+		cli_fail(CLI_COULD_NOT, "%s: more than %d entries for keys; these are the first",
+			 path, LURK_HWDB_MOST);
+	return exists;
 }
 
 /* What people put there; what the system came with is for machines that need it. */

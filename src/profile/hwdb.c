@@ -142,15 +142,15 @@ static bool read_property(char *line, struct lurk_hwdb_entry *entry)
 	return true;
 }
 
-void lurk_hwdb_read(const char *text, lurk_hwdb_tell *tell, void *data)
+bool lurk_hwdb_read(const char *text, lurk_hwdb_tell *tell, void *data)
 {
 	char *copy = lurk_copy(text, strlen(text)), *rest = copy, *line;
 	char **matches = NULL;
-	size_t count = 0;
+	size_t count = 0, told = 0;
 	bool below = false;
 	unsigned number = 0;
 
-	while ((line = strsep(&rest, "\n"))) {
+	while (told <= LURK_HWDB_MOST && (line = strsep(&rest, "\n"))) {
 		struct lurk_hwdb_entry entry = {.line = ++number};
 		bool is_key;
 
@@ -160,9 +160,10 @@ void lurk_hwdb_read(const char *text, lurk_hwdb_tell *tell, void *data)
 		if (*line == ' ' || *line == '\t') {
 			below = true;
 			is_key = read_property(line, &entry);
-			for (size_t i = 0; is_key && i < count; i++) {
+			for (size_t i = 0; is_key && i < count && told <= LURK_HWDB_MOST; i++) {
 				entry.match = matches[i];
-				tell(data, &entry);
+				if (told++ < LURK_HWDB_MOST)
+					tell(data, &entry);
 			}
 			continue;
 		}
@@ -176,4 +177,5 @@ void lurk_hwdb_read(const char *text, lurk_hwdb_tell *tell, void *data)
 	}
 	lurk_release(matches);
 	lurk_release(copy);
+	return told <= LURK_HWDB_MOST;
 }

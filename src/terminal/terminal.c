@@ -74,7 +74,7 @@ static size_t part_of(const char *cell, size_t width, const char **rest)
 		const int wide = lurk_utf8_width(lurk_utf8_next(&next));
 
 		columns += wide > 0 ? (size_t)wide : 0;
-		if (columns > width)
+		if (columns > width && at > cell) /* one character is too wide for no line */
 			break;
 		at = next;
 		if (*at == ' ')
@@ -134,10 +134,11 @@ static void print_row(const struct term_table *table, char *const *cells, const 
 	while (!all_printed(left, table, widths));
 }
 
-/* The longest word of a column, which is not broken as long as there is another way. */
+/* The longest word of a column or its head, which are not broken as long as there is another way.
+ */
 static size_t longest_word(const struct term_table *table, unsigned column)
 {
-	size_t longest = 0;
+	size_t longest = lurk_utf8_columns(table->heads[column]);
 
 	for (unsigned r = 0; r < table->rows; r++) {
 		const char *rest;
@@ -146,8 +147,11 @@ static size_t longest_word(const struct term_table *table, unsigned column)
 			const char *end = at + strcspn(at, " ");
 			size_t n = 0;
 
-			for (const char *c = at; c < end; n++)
-				lurk_utf8_next(&c);
+			for (const char *c = at; c < end;) {
+				const int wide = lurk_utf8_width(lurk_utf8_next(&c));
+
+				n += wide > 0 ? (size_t)wide : 0;
+			}
 			longest = n > longest ? n : longest;
 			rest = end + strspn(end, " ");
 		}
@@ -176,6 +180,7 @@ static bool fit(const struct term_table *table, size_t *widths, const size_t *le
 
 static void fit_terminal(const struct term_table *table, size_t *widths, size_t room)
 {
+	enum { LEAST = 8 };
 	size_t least[TERM_COLUMNS] = {0};
 
 	for (unsigned c = 0; c < table->columns; c++)
@@ -183,7 +188,7 @@ static void fit_terminal(const struct term_table *table, size_t *widths, size_t 
 	if (fit(table, widths, least, room))
 		return;
 	for (unsigned c = 0; c < table->columns; c++)
-		least[c] = 8;
+		least[c] = least[c] < LEAST ? least[c] : LEAST;
 	fit(table, widths, least, room);
 }
 

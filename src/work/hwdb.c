@@ -139,7 +139,7 @@ bool lurk_hwdb_plan(const struct lurk_workspace *ws, const struct lurk_machine *
 	struct lurk_image image;
 	uint8_t *bytes = lurk_workspace_image(ws, &image);
 	struct planning p = {.ws = ws, .machine = machine, .image = &image, .plan = plan};
-	char *text = NULL;
+	char *text = NULL, *from = lurk_print("%s", ws->profile_path);
 	size_t length = 0;
 	bool fine = bytes != NULL;
 
@@ -151,11 +151,13 @@ bool lurk_hwdb_plan(const struct lurk_workspace *ws, const struct lurk_machine *
 	p.out = open_memstream(&text, &length);
 	if (!p.out)
 		abort();
+	lurk_make_harmless(from); /* a line break in a path begins no entry */
 	fprintf(p.out,
 		"# Made by `lurk hwdb write` from %s. udev gives the kernel these entries for "
 		"each\n"
 		"# keyboard that comes; `lurk hwdb remove` takes them away again.\n",
-		ws->profile_path);
+		from);
+	lurk_release(from);
 	if (fine) {
 		write_blocks(&p);
 		lurk_table_left(ws, &image, why_left, &p, &plan->left, &plan->left_count);
@@ -385,7 +387,9 @@ enum lurk_went lurk_hwdb_take(struct lurk_edits *edits, const char *path, lurk_h
 
 	if (!lurk_file_read(path, &text, &length, &exists, &edits->why))
 		return LURK_COULD_NOT;
-	lurk_hwdb_read(text, take, &t);
+	if (!lurk_hwdb_read(text, take, &t))
+		t.failed = !lurk_say(&edits->why, "%s: more than %d entries for keys", path,
+				     LURK_HWDB_MOST);
 	lurk_release(text);
 	edits->keyboard = 0;
 	edits->gave = "";

@@ -5,6 +5,7 @@
 #include "lurk/profile/edit.h"
 #include "lurk/profile/hwdb.h"
 #include "lurk/profile/profile.h"
+#include "lurk/text/memory.h"
 
 static const char keyboards_text[] =
 	"keyboards:\n"
@@ -827,6 +828,12 @@ static void note_entry(void *data, const struct lurk_hwdb_entry *e)
 		e->press_only ? "!" : "");
 }
 
+static void count_entry(void *data, const struct lurk_hwdb_entry *entry)
+{
+	(void)entry;
+	++*(unsigned *)data;
+}
+
 static void entries_are_read(void **state)
 {
 	char told[600];
@@ -837,6 +844,22 @@ static void entries_are_read(void **state)
 		lurk_hwdb_read(entries[i].text, note_entry, told);
 		assert_string_equal(told, entries[i].told);
 	}
+}
+
+/* Under each of so many matches there would be millions. */
+static void few_are_read_of_very_many(void **state)
+{
+	unsigned told = 0;
+	char *text = lurk_allocate(3 * 300 + 30 * 300, 1), *at = text;
+
+	(void)state;
+	for (int i = 0; i < 300; i++)
+		at += sprintf(at, "m\n");
+	for (int i = 0; i < 300; i++)
+		at += sprintf(at, " KEYBOARD_KEY_1=f1\n");
+	assert_false(lurk_hwdb_read(text, count_entry, &told));
+	assert_int_equal(told, LURK_HWDB_MOST);
+	lurk_release(text);
 }
 
 /* Those that it writes it reads, and no others. */
@@ -874,6 +897,7 @@ int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(entries_are_read),
+		cmocka_unit_test(few_are_read_of_very_many),
 		cmocka_unit_test(matches_are_read),
 		cmocka_unit_test(rules_are_read),
 		cmocka_unit_test(what_is_wrong_is_said),

@@ -43,9 +43,11 @@ struct lurk_hwdb_entry {
 };
 
 /* Tells each entry for a key, with each match that it stands under; other properties are passed
- * over. What is told lives until the next. */
+ * over. What is told lives until the next. False where there are more than LURK_HWDB_MOST: those
+ * that follow are not read. */
+enum { LURK_HWDB_MOST = 4096 };
 typedef void lurk_hwdb_tell(void *data, const struct lurk_hwdb_entry *entry);
-void lurk_hwdb_read(const char *text, lurk_hwdb_tell *tell, void *data);
+bool lurk_hwdb_read(const char *text, lurk_hwdb_tell *tell, void *data);
 
 /* "tab", "unknown" for LURK_KEY_NONE; "" where udev has no name for the key. Returns out. */
 enum { LURK_HWDB_KEY = 40 };
