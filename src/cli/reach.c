@@ -38,7 +38,7 @@ static int show(const struct cli *cli, struct lurk_reach *reach, const struct lu
 		if (!machine->keyboards[i].present)
 			continue;
 		lurk_reach_on(image, info, reach);
-		found = found || reach->missing < 0;
+		found = found || lurk_is_reached(reach);
 		if (cli->json)
 			term_json(tell_reach_json(reach, image, info, cli_keyboard_name(cli, i)));
 		else

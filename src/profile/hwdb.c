@@ -91,7 +91,7 @@ const char *lurk_hwdb_key(lurk_key key, char out[LURK_HWDB_KEY])
 	*out = '\0';
 	if (strncmp(name, "KEY_", 4) != 0)
 		return out;
-	for (name += 4; name[n] && n < LURK_HWDB_KEY - 1; n++)
+	for (name += 4; n < LURK_HWDB_KEY - 1 && name[n]; n++)
 		out[n] = (char)tolower((unsigned char)name[n]);
 	out[n] = '\0';
 	return out;

@@ -35,6 +35,12 @@ const char *tell_reach(const struct lurk_reach *reach, char out[TELL_REACH])
 			snprintf(out + strlen(out), TELL_REACH - strlen(out), " + ");
 		add_part(&reach->parts[i], out);
 	}
+	for (unsigned i = 0; i < reach->more_count; i++) {
+		char press[LURK_WORDS];
+
+		snprintf(out + strlen(out), TELL_REACH - strlen(out), "%s%s", *out ? ", or " : "",
+			 lurk_words_for_press(&reach->more[i], press));
+	}
 	return out;
 }
 
@@ -46,7 +52,7 @@ const char *tell_why_not(const struct lurk_reach *reach, const struct lurk_image
 	uint32_t line;
 
 	*out = '\0';
-	if (reach->missing < 0)
+	if (lurk_is_reached(reach))
 		return out;
 	key = reach->parts[reach->missing].key;
 	has = lurk_declares(keyboard, key);
@@ -65,7 +71,7 @@ struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct
 				    const struct lurk_port_keyboard *keyboard, const char *name)
 {
 	struct json_object *object = json_object_new_object();
-	const bool reached = reach->missing < 0;
+	const bool reached = lurk_is_reached(reach);
 	char words[TELL_REACH];
 
 	tell_put_text(object, "keyboard", name);

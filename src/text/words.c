@@ -254,13 +254,26 @@ static void unsaid_cap(const struct lurk_characters *characters, lurk_key key, u
 		*cap = '\0';
 }
 
-/* The key that is called exactly so; LURK_KEY_NONE for a word that is no name. */
+/* How the names of keys with a sign on them begin: no other word is looked up. */
+static bool may_have_sign(const char *word, size_t length)
+{
+	static const char *const begins[] = {"Key",   "Digit",   "Intl", "Numpad", "Minus",
+					     "Equal", "Bracket", "Back", "Semi",   "Quote",
+					     "Comma", "Period",  "Slash"};
+	bool may = false;
+
+	for (size_t i = 0; length >= 4 && !may && i < sizeof begins / sizeof *begins; i++)
+		may = *word == *begins[i] && !strncmp(word, begins[i], strlen(begins[i]));
+	return may;
+}
+
+/* The key with a sign that is called exactly so; LURK_KEY_NONE for any other word. */
 static lurk_key key_called(const char *word, size_t length)
 {
 	struct lurk_name read;
 	const char *name;
 
-	if (length < 4 || *word < 'A' || *word > 'Z' ||
+	if (!may_have_sign(word, length) ||
 	    lurk_name_read(word, length, NULL, &read) != LURK_NAME_PRESS ||
 	    read.press.on.kind != LURK_TARGET_KEY || read.press.modifiers || read.press.only)
 		return LURK_KEY_NONE;
@@ -318,40 +331,56 @@ static size_t chord_at(const char *text, size_t *last)
 	return n;
 }
 
+/* Appends as much as there is room for. */
+static void append(char *out, size_t size, size_t *used, const char *text, size_t length)
+{
+	const size_t room = size - 1 - *used, n = length < room ? length : room;
+
+	memcpy(out + *used, text, n);
+	*used += n;
+	out[*used] = '\0';
+}
+
+/* The cap of the key that a chord ends with, where the name does not say it; else "". */
+static void cap_of(const char *chord, size_t length, size_t last,
+		   const struct lurk_characters *characters, char cap[LURK_CAP])
+{
+	const lurk_key key = key_called(chord + last, length - last);
+	bool shortcut;
+
+	*cap = '\0';
+	if (key && strncmp(chord + length, " (`", 3) != 0)
+		unsaid_cap(characters, key, level_of(chord, last, &shortcut), cap);
+}
+
 const char *lurk_words_with_caps(const char *told, const struct lurk_characters *characters,
 				 char *out, size_t size)
 {
-	const char *at = told;
+	const bool known = characters && characters->cap;
+	char quote = '\0', cap[LURK_CAP], piece[2 * LURK_WORDS];
 	size_t used = 0, n, last;
-	char quote = '\0';
 
 	*out = '\0';
-	while (*at && used < size - 1) {
-		char cap[LURK_CAP] = "", piece[LURK_WORDS];
-		const char *mark;
-		bool shortcut = false;
-
+	if (!known)
+		append(out, size, &used, told, strlen(told));
+	for (const char *at = told; known && *at; at += n) {
 		if (quote)
 			quote = *at == quote ? '\0' : quote;
 		else if (*at == '`' || *at == '"')
 			quote = *at;
 		n = quote ? 0 : chord_at(at, &last);
-		if (n && characters && characters->cap) {
-			lurk_key key = key_called(at + last, n - last);
-			uint16_t level = level_of(at, last, &shortcut);
-
-			if (key && strncmp(at + n, " (`", 3) != 0 &&
-			    (at == told || (at[-1] != '_' && at[-1] != ':')))
-				unsaid_cap(characters, key, level, cap);
-		}
+		*cap = '\0';
+		if (n && (at == told || (at[-1] != '_' && at[-1] != ':')))
+			cap_of(at, n, last, characters, cap);
 		n = n ? n : 1;
-		mark = strcmp(cap, "`") != 0 ? "`" : "\"";
-		snprintf(piece, sizeof piece, "%.*s (%s%s%s here)", (int)n, at, mark, cap, mark);
-		used += (size_t)(*cap && !strstr(out, piece)
-					 ? snprintf(out + used, size - used, "%s", piece)
-					 : snprintf(out + used, size - used, "%.*s", (int)n, at));
-		used = used < size ? used : size - 1;
-		at += n;
+		if (*cap) {
+			const char *mark = strcmp(cap, "`") != 0 ? "`" : "\"";
+
+			snprintf(piece, sizeof piece, "%.*s (%s%s%s here)", (int)n, at, mark, cap,
+				 mark);
+			*cap = strstr(out, piece) ? '\0' : *cap; /* once */
+		}
+		append(out, size, &used, *cap ? piece : at, *cap ? strlen(piece) : n);
 	}
 	return out;
 }

@@ -41,6 +41,87 @@ bool lurk_reach_parts(const struct lurk_press *press, struct lurk_reach *reach)
 	return true;
 }
 
+/* ---- All at once ----------------------------------------------------------------------------- */
+
+/* Modifiers by pairs; but AltRight, which chooses a level, stays apart from Alt. */
+static uint16_t by_pairs(uint16_t modifiers)
+{
+	uint16_t out = 0;
+
+	if (modifiers & (LURK_MOD_CONTROL | LURK_MOD_LEFT_CONTROL | LURK_MOD_RIGHT_CONTROL))
+		out |= LURK_MOD_CONTROL;
+	if (modifiers & (LURK_MOD_SHIFT | LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT))
+		out |= LURK_MOD_SHIFT;
+	if (modifiers & (LURK_MOD_ALT | LURK_MOD_LEFT_ALT))
+		out |= LURK_MOD_ALT;
+	if (modifiers & LURK_MOD_RIGHT_ALT)
+		out |= LURK_MOD_RIGHT_ALT;
+	if (modifiers & (LURK_MOD_META | LURK_MOD_LEFT_META | LURK_MOD_RIGHT_META))
+		out |= LURK_MOD_META;
+	return out;
+}
+
+static uint16_t modifiers_of(const struct lurk_reach *reach)
+{
+	uint16_t out = 0;
+
+	for (unsigned i = 0; i + 1 < reach->count; i++)
+		out |= (uint16_t)(1U << lurk_modifier_place(reach->parts[i].key));
+	return by_pairs(out);
+}
+
+/* Whether a rule gives just that, by a chord, or by the one stroke that a sign takes. */
+static bool gives_all(const struct lurk_rule *rule, const struct lurk_reach *reach)
+{
+	const lurk_key wanted = reach->parts[reach->count - 1].key;
+	struct lurk_step step;
+
+	if (rule->gives.kind == LURK_GIVES_KEY)
+		return reach->count == 1 && rule->gives.key == wanted;
+	if ((rule->gives.kind != LURK_GIVES_CHORDS && rule->gives.kind != LURK_GIVES_TEXT) ||
+	    rule->gives.steps.length != LURK_STEP_BYTES)
+		return false;
+	step = lurk_step_read((const uint8_t *)rule->gives.steps.bytes);
+	return step.key == wanted && by_pairs(step.modifiers & LURK_MOD_ALL) == modifiers_of(reach);
+}
+
+static bool is_named(const struct lurk_reach *reach, const struct lurk_rule *rule)
+{
+	const struct lurk_source *by = &reach->parts[reach->count - 1].by;
+	const bool scan = rule->press.on.kind == LURK_TARGET_SCAN;
+
+	/* What the parts say already. */
+	return reach->missing < 0 && reach->count == 1 && !rule->press.modifiers &&
+	       (scan ? lurk_scan_same(by->scan, rule->press.on.scan)
+		     : by->key == rule->press.on.key);
+}
+
+/* Of the profile, and of those that it is based on; swaps are what the parts find. */
+static void find_more(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+		      struct lurk_reach *reach)
+{
+	const uint16_t described = lurk_image_recognise(image, &keyboard->identity);
+	struct lurk_profile profile;
+	uint16_t at = 1;
+
+	for (unsigned n = 0; at && n < image->profile_count; n++, at = profile.based_on) {
+		lurk_image_profile(image, at - 1U, &profile);
+		for (uint32_t i = 0; i < profile.rule_count && reach->more_count < LURK_REACH_MORE;
+		     i++) {
+			struct lurk_rule rule;
+
+			lurk_image_rule(image, profile.first_rule + i, &rule);
+			if (rule.off || rule.swap || rule.press.on.kind == LURK_TARGET_MEANING ||
+			    (rule.keyboard && rule.keyboard != described) ||
+			    (rule.press.on.kind != LURK_TARGET_SCAN &&
+			     !lurk_declares(keyboard, rule.press.on.key)) ||
+			    !gives_all(&rule, reach) || is_named(reach, &rule))
+				continue;
+			reach->more[reach->more_count++] = rule.press;
+		}
+	}
+}
+
 void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
 		   struct lurk_reach *reach)
 {
@@ -63,4 +144,7 @@ void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboa
 		    !lurk_is_source(&part->by_other))
 			reach->missing = (int)i;
 	}
+	reach->more_count = 0;
+	if (image)
+		find_more(image, keyboard, reach);
 }

@@ -8,7 +8,7 @@
 
 LURK_BEGIN_C
 
-enum { LURK_REACH_PARTS = 6 };
+enum { LURK_REACH_PARTS = 6, LURK_REACH_MORE = 4 };
 
 /* One thing to hold or press: a key, or either side of a modifier. */
 struct lurk_reach_part {
@@ -21,6 +21,9 @@ struct lurk_reach {
 	struct lurk_reach_part parts[LURK_REACH_PARTS]; /* modifiers, then the key */
 	unsigned count;
 	int missing; /* the first part that nothing gives, -1 for none */
+	/* Presses whose rule gives all of it at once, or, of a key alone, that key as well. */
+	struct lurk_press more[LURK_REACH_MORE];
+	unsigned more_count;
 };
 
 /* False where the press is not one key or chord. */
@@ -28,6 +31,12 @@ bool lurk_reach_parts(const struct lurk_press *press, struct lurk_reach *reach);
 /* For a keyboard, under the rules of an image; NULL for none. */
 void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
 		   struct lurk_reach *reach);
+
+/* Whether it can be reached at all. */
+static inline bool lurk_is_reached(const struct lurk_reach *reach)
+{
+	return reach->missing < 0 || reach->more_count;
+}
 
 static inline bool lurk_is_source(const struct lurk_source *source)
 {
