@@ -75,8 +75,7 @@ const char *tell_hwdb_why(enum lurk_hwdb_why why)
 		[LURK_HWDB_TYPES] = "it types text",
 		[LURK_HWDB_SWITCHES] = "it switches rules, and nothing runs that could",
 		[LURK_HWDB_NO_NAME] = "udev has no name for the key that it gives",
-		[LURK_HWDB_NOT_APART] = "udev tells keyboards apart by maker's and product's "
-					"numbers alone",
+		[LURK_HWDB_NOT_APART] = "udev knows a keyboard by its two numbers alone",
 		[LURK_HWDB_NO_KEYBOARD] = "no keyboard is called so",
 		[LURK_HWDB_FOR_ONE] = "it is for one keyboard, and the table for all",
 		[LURK_HWDB_NO_CODE] = "a key of it has no code of one or two bytes in set 1",
