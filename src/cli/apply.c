@@ -132,6 +132,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		puts(tell_survival(cli->machine));
 	tell_locks(stdout, cli->machine, &outcome.report);
 	cli_print_ways(cli);
+	cli_say_hwdb(cli);
 	say_findings(&findings);
 	if (cli->machine->image->sequence != before)
 		puts("`lurk undo` takes this back.");

@@ -5,6 +5,7 @@
 
 #include "lurk/work/acting.h"
 #include "lurk/work/apply.h"
+#include "lurk/work/hwdb.h"
 #include "tell/difference.h"
 #include "tell/finding.h"
 #include "tell/lock.h"
@@ -112,6 +113,14 @@ bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *why)
 	if (!cli->json)
 		tell_locks(stdout, machine, &outcome.report);
 	return true;
+}
+
+void cli_say_hwdb(const struct cli *cli)
+{
+	if (!cli->desk && lurk_hwdb_is_there())
+		puts("udev changes keys as well, before these rules: `lurk hwdb` lists them, `sudo "
+		     "lurk "
+		     "hwdb remove` takes them away.");
 }
 
 void cli_print_ways(const struct cli *cli)

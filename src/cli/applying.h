@@ -18,6 +18,8 @@ void cli_say_refused(const struct cli *cli, const struct lurk_findings *findings
  * were turned off. */
 bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *message);
 
+/* That udev changes keys as well, where it does. */
+void cli_say_hwdb(const struct cli *cli);
 /* Which way each keyboard has, and why. */
 void cli_print_ways(const struct cli *cli);
 

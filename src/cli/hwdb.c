@@ -130,7 +130,7 @@ static int list(struct hwdb *h)
 	term_table_init(&h->table, heads, 4);
 	if (!cli_read_files_if_good(h->cli))
 		return CLI_COULD_NOT;
-	snprintf(pattern, sizeof pattern, "%s/*.hwdb", lurk_hwdb_folder);
+	snprintf(pattern, sizeof pattern, "%s/*.hwdb", LURK_HWDB_FOLDER);
 	if (h->file)
 		fine = list_file(h, h->file);
 	else if (!h->cli->desk && !glob(pattern, 0, NULL, &files))
@@ -164,7 +164,7 @@ static struct json_object *plan_json(const struct lurk_hwdb_plan *plan)
 
 	for (unsigned i = 0; i < plan->left_count; i++)
 		json_object_array_add(left, tell_hwdb_left_json(&plan->left[i]));
-	tell_put_text(object, "file", lurk_hwdb_file);
+	tell_put_text(object, "file", LURK_HWDB_FILE);
 	tell_put_number(object, "entries", plan->entries);
 	json_object_object_add(object, "left", left);
 	return object;
@@ -226,7 +226,7 @@ static int write_it(struct hwdb *h, const struct lurk_hwdb_plan *plan)
 		return CLI_DONE;
 	}
 	printf("In force now and from every start on, with nothing running: %u entr%s in %s.\n",
-	       plan->entries, plan->entries == 1 ? "y" : "ies", lurk_hwdb_file);
+	       plan->entries, plan->entries == 1 ? "y" : "ies", LURK_HWDB_FILE);
 	puts("No off chord is there for them: `sudo lurk hwdb remove` takes them away again.");
 	return CLI_DONE;
 }
@@ -263,7 +263,7 @@ static int take_away(const struct cli *cli)
 		return cli_fail((int)went, "%s", why.text);
 	if (!cli->json)
 		printf("%s is gone, and every key of it does its usual job again.\n",
-		       lurk_hwdb_file);
+		       LURK_HWDB_FILE);
 	return CLI_DONE;
 }
 

@@ -74,6 +74,7 @@ int cli_status(struct cli *cli, int argc, char **argv)
 	}
 	tell_status(stdout, cli->machine);
 	cli_print_ways(cli);
+	cli_say_hwdb(cli);
 	tell_status_end(stdout, cli->machine, &cli->ws, cli_pending(cli));
 	return CLI_DONE;
 }

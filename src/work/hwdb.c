@@ -13,9 +13,6 @@
 #include "work/system.h"
 #include "work/tables.h"
 
-const char lurk_hwdb_folder[] = "/etc/udev/hwdb.d",
-	   lurk_hwdb_file[] = "/etc/udev/hwdb.d/90-lurk.hwdb";
-
 lurk_scan lurk_hwdb_scan(const struct lurk_hwdb_entry *entry)
 {
 	struct lurk_hwdb_match match;
@@ -186,7 +183,7 @@ void lurk_hwdb_plan_free(struct lurk_hwdb_plan *plan)
 
 bool lurk_hwdb_is_there(void)
 {
-	return access(lurk_hwdb_file, F_OK) == 0;
+	return access(LURK_HWDB_FILE, F_OK) == 0;
 }
 
 static void add_usual(void *data, const struct lurk_hwdb_entry *entry)
@@ -224,7 +221,7 @@ static void drop_own_database(void)
 	char pattern[64];
 	glob_t files;
 
-	snprintf(pattern, sizeof pattern, "%s/*.hwdb", lurk_hwdb_folder);
+	snprintf(pattern, sizeof pattern, "%s/*.hwdb", LURK_HWDB_FOLDER);
 	if (glob(pattern, 0, NULL, &files) == GLOB_NOMATCH &&
 	    (!access(systems[0], F_OK) || !access(systems[1], F_OK)))
 		unlink("/etc/udev/hwdb.bin");
@@ -242,9 +239,9 @@ static bool have_udev_read(void)
 
 static bool put(const char *text, struct lurk_message *message)
 {
-	return lurk_file_write(lurk_hwdb_file, text, strlen(text), message) &&
+	return lurk_file_write(LURK_HWDB_FILE, text, strlen(text), message) &&
 	       (have_udev_read() ||
-		lurk_say(message, "%s: udev could not be made to read it", lurk_hwdb_file));
+		lurk_say(message, "%s: udev could not be made to read it", LURK_HWDB_FILE));
 }
 
 bool lurk_hwdb_put(const char *text, struct lurk_message *message)
@@ -253,7 +250,7 @@ bool lurk_hwdb_put(const char *text, struct lurk_message *message)
 	size_t length;
 	bool exists, fine = true;
 
-	if (lurk_file_read(lurk_hwdb_file, &earlier, &length, &exists, message)) {
+	if (lurk_file_read(LURK_HWDB_FILE, &earlier, &length, &exists, message)) {
 		usual = usual_of_all(earlier);
 		both = lurk_print("%s%s", usual, text); /* what stands later wins */
 		fine = put(both, message);
@@ -272,23 +269,23 @@ enum lurk_went lurk_hwdb_remove(struct lurk_message *message)
 	size_t length;
 	bool exists, fine;
 
-	if (!lurk_file_read(lurk_hwdb_file, &earlier, &length, &exists, message)) {
+	if (!lurk_file_read(LURK_HWDB_FILE, &earlier, &length, &exists, message)) {
 		if (exists)
 			return LURK_COULD_NOT;
-		lurk_say(message, "udev has no rules of Lurk: %s is not there", lurk_hwdb_file);
+		lurk_say(message, "udev has no rules of Lurk: %s is not there", LURK_HWDB_FILE);
 		return LURK_FOUND;
 	}
 	usual = usual_of_all(earlier);
 	fine = put(usual, message);
 	lurk_release(usual);
 	lurk_release(earlier);
-	if (fine && unlink(lurk_hwdb_file)) {
-		lurk_say(message, "%s: %s", lurk_hwdb_file, strerror(errno));
+	if (fine && unlink(LURK_HWDB_FILE)) {
+		lurk_say(message, "%s: %s", LURK_HWDB_FILE, strerror(errno));
 		return LURK_COULD_NOT;
 	}
 	return fine && (have_udev_read() ||
 			lurk_say(message, "%s is gone; udev could not be made to see it",
-				 lurk_hwdb_file))
+				 LURK_HWDB_FILE))
 		       ? LURK_DONE
 		       : LURK_COULD_NOT;
 }

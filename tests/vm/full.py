@@ -596,7 +596,7 @@ def typing(m):
     m.sh("lurk restore --all >/dev/null; lurk restore --all --apply >/dev/null")
     m.sh(f"lurk map Shift+4 --text '#' >/dev/null; lurk map F9 --text '{WORD}' >/dev/null; lurk map CapsLock CapsLock >/dev/null")
     m.has("lurk apply", "In force now")
-    m.has("lurk status --rules", 'Shift+Digit4 gives the text "#"')
+    m.has("lurk status --rules", 'Shift+Digit4 (`$` here) gives the text "#"')
     m.types("+shift 4 -shift 4 +shift 4 4 -shift", "#4##", "Shift+4 gives # on the console")
     m.types("f9 a", WORD + "a", "a word")
     m.types("a a f9 a a a a a a", "aa" + WORD + "aaaaaa", "a word while another key is hammered", "aa+" + WORD + "aaaaaa+")

@@ -55,8 +55,9 @@ bool lurk_pairs_plan(const struct lurk_workspace *ws, struct lurk_pair **pairs, 
 		     struct lurk_hwdb_left **left, unsigned *left_count,
 		     struct lurk_message *message);
 
-/* Where the file is, with the NUL; and the folder that people's own files stand in. */
-extern const char lurk_hwdb_file[], lurk_hwdb_folder[];
+/* The folder that people's own files stand in, and Lurk's among them. */
+#define LURK_HWDB_FOLDER "/etc/udev/hwdb.d"
+#define LURK_HWDB_FILE LURK_HWDB_FOLDER "/90-lurk.hwdb"
 /* Whether it is there. */
 bool lurk_hwdb_is_there(void);
 /* Puts it there, and has udev read it, for keyboards that are here as well; what an earlier one
