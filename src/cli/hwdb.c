@@ -210,8 +210,10 @@ static int write_it(struct hwdb *h, const struct lurk_hwdb_plan *plan)
 		return cli_fail(CLI_FOUND, "%s has no rule that could be written",
 				cli->ws.profile_path);
 	if (geteuid())
-		return cli_fail(CLI_COULD_NOT, "this changes the system: run it as root, as in "
-					       "`sudo lurk hwdb write`");
+		return cli_fail(CLI_COULD_NOT,
+				"this changes the system: run it as root, as in `sudo lurk hwdb "
+				"write --profile %s`",
+				cli->ws.profile_path);
 	if (service_has_rules(cli))
 		return cli_fail(CLI_FOUND,
 				"the service has rules in force, and would change what udev's "
