@@ -25,6 +25,7 @@
 #include <signal.h>
 #include <stdio.h>
 #include <sys/ioctl.h>
+#include <sys/klog.h>
 #include <sys/mman.h>
 #include <sys/socket.h>
 #include <sys/un.h>
@@ -615,6 +616,40 @@ static bool anything_down(const unsigned char bits[KEY_CNT / 8])
 	return false;
 }
 
+/* Whether a key of the AT keyboard is down by the bytes that came from its controller, which the
+ * kernel logs here: what it takes for down itself is another matter once programs were told that a
+ * key is up whose finger is still on it, and a machine that is held up loses bytes of whoever goes
+ * on pressing from outside. */
+static bool at_finger_is_down(void)
+{
+	enum { READ_ALL = 3, PREFIXED = 0x80 };
+	static char log[1 << 20];
+	const int length = klogctl(READ_ALL, log, sizeof log - 1);
+	bool down[2 * PREFIXED] = {false}, any = false;
+	unsigned byte, prefix = 0;
+	char *line, *rest = log;
+
+	log[length > 0 ? length : 0] = '\0';
+	while ((line = strsep(&rest, "\n"))) {
+		char *at = strstr(line, "i8042: [");
+
+		at = at ? strstr(at, "] ") : NULL;
+		if (!at || !strstr(at, "<- i8042 (interrupt, 0,") ||
+		    sscanf(at + 2, "%2x", &byte) != 1)
+			continue;
+		if (byte == 0xe0) {
+			prefix = PREFIXED;
+			continue;
+		}
+		if ((byte & 0x7f) && (byte & 0x7f) < 0x60) /* no answer to a command */
+			down[prefix | (byte & 0x7f)] = !(byte & 0x80);
+		prefix = 0;
+	}
+	for (size_t i = 0; i < COUNT(down); i++)
+		any = any || down[i];
+	return any;
+}
+
 /* Whether the kernel still takes a key of what a virtual keyboard stands for to be down: then
  * whoever presses from outside has not come to rest, or their release is still on its way. */
 static bool source_is_down(const struct node *stand_in)
@@ -638,7 +673,8 @@ static bool source_is_down(const struct node *stand_in)
 		ioctl(fd, EVIOCGKEY(sizeof bits), bits);
 		close(fd);
 		down = (int)strlen(name) == length &&
-		       !strncmp(name, stand_in->name, (size_t)length) && anything_down(bits);
+		       !strncmp(name, stand_in->name, (size_t)length) &&
+		       (anything_down(bits) || (!strncmp(name, "AT ", 3) && at_finger_is_down()));
 	}
 	if (dir)
 		closedir(dir);

@@ -69,7 +69,7 @@ def main():
     kernel, version = kernel_or_skip(work)
     archive = make_initramfs(work, "press", kernel, version, [os.path.join(build, p) for p in ["tests/vm_press", "lurkd"]],
                              [f"vm_press lurkd {seed} {changes} 2>&1; echo \"status of press: $?\"; tail -n 3 /tmp/press.log"], {})
-    machine = Machine("press", work, f"{kernel}/boot/vmlinuz-{version}", archive, "panic=-1", "-m", "256", "-smp", "2", "-no-reboot")
+    machine = Machine("press", work, f"{kernel}/boot/vmlinuz-{version}", archive, "panic=-1 i8042.debug=1 i8042.unmask_kbd_data=1", "-m", "256", "-smp", "2", "-no-reboot")
     hand, seen, rests = Hand(machine), 0, 0
     try:
         while True:
