@@ -20,7 +20,6 @@ LURK_BEGIN_C
 /* Both of kind LURK_SCAN_SET1; `gives` of kind LURK_SCAN_NONE for nothing. */
 struct lurk_pair {
 	lurk_scan gives, press;
-	uint32_t at; /* in the bytes, where it was read */
 };
 
 /* What is wrong with a table. */

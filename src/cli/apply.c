@@ -99,7 +99,6 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	struct lurk_findings findings;
 	struct lurk_message why;
 	char rules[LURK_COUNT_WORDS];
-	uint64_t before;
 
 	cli_parse(cli, &words, argc, argv, &apply);
 	cli->ws.judged = true;
@@ -107,7 +106,6 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return CLI_COULD_NOT;
 	if (!cli_may_apply(cli, apply.force, &findings))
 		return CLI_FOUND;
-	before = cli->machine->image && !cli->machine->trying ? cli->machine->image->sequence : 0;
 	cli->ws.profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
 	if (!lurk_apply(&cli->ws, cli->machine, false, &outcome)) {
@@ -134,7 +132,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	cli_print_ways(cli);
 	cli_say_hwdb(cli);
 	say_findings(&findings);
-	if (cli->machine->image->sequence != before)
+	if (outcome.fresh)
 		puts("`lurk undo` takes this back.");
 	else
 		puts("Nothing in it is new, so there is no new version.");

@@ -55,6 +55,8 @@ struct cli_words {
 void cli_parse(struct cli *cli, const struct cli_words *words, int argc, char **argv, void *input);
 /* For a subcommand without options and arguments of its own. */
 void cli_parse_plain(struct cli *cli, int argc, char **argv, const char *doc);
+/* Whether a word is one of a list that ends with NULL. */
+bool cli_is_one_of(const char *word, const char *const *words);
 /* A version's number, from 1. */
 bool cli_read_version(const char *text, uint64_t *version);
 

@@ -20,15 +20,6 @@ static void offer(const struct complete *c, const char *word)
 		puts(word);
 }
 
-static bool is_one_of(const char *word, const char *const *words)
-{
-	for (; *words; words++) {
-		if (!strcmp(word, *words))
-			return true;
-	}
-	return false;
-}
-
 static void offer_keys(const struct complete *c)
 {
 	static const char *const more[] = {"Alt", "Control", "Shift", "Meta"};
@@ -162,9 +153,9 @@ static void offer_all(struct complete *c)
 
 	if (offer_values(c, before))
 		return;
-	if (is_one_of(before, keyboards))
+	if (cli_is_one_of(before, keyboards))
 		offer_keyboards(c);
-	else if (is_one_of(before, profiles) ||
+	else if (cli_is_one_of(before, profiles) ||
 		 (!strcmp(command, "use") && c->count == 1 && *c->begun != '-'))
 		offer_profiles(c);
 	else if (*c->begun == '-')
@@ -181,7 +172,7 @@ static void offer_all(struct complete *c)
 	} else if (!strcmp(command, "hwdb") && c->count == 1) {
 		for (size_t i = 0; i < sizeof of_hwdb / sizeof *of_hwdb; i++)
 			offer(c, of_hwdb[i]);
-	} else if (is_one_of(command, of_keys)) {
+	} else if (cli_is_one_of(command, of_keys)) {
 		offer_keys(c);
 		if (!strcmp(command, "map")) {
 			offer(c, "nothing");

@@ -1,12 +1,12 @@
 /* hwdb: rules that need no program, as entries for udev. */
 #include <glob.h>
 #include <string.h>
-#include <unistd.h>
 
 #include "cli/applying.h"
 #include "cli/edit.h"
 #include "lurk/text/memory.h"
 #include "lurk/work/hwdb.h"
+#include "lurk/work/setup.h"
 #include "tell/hwdb.h"
 #include "tell/json.h"
 
@@ -36,9 +36,8 @@ static bool takes_file(const char *what)
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
 {
-	static const char *const words[] = {"list", "print", "write", "remove", "take"};
+	static const char *const words[] = {"list", "print", "write", "remove", "take", NULL};
 	struct hwdb *h = state->input;
-	bool known = false;
 
 	switch (key) {
 	case OPTION_PARTLY:
@@ -57,9 +56,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case ARGP_KEY_END:
 		h->what = h->what ? h->what : "list";
-		for (size_t i = 0; i < sizeof words / sizeof *words; i++)
-			known = known || !strcmp(h->what, words[i]);
-		if (!known)
+		if (!cli_is_one_of(h->what, words))
 			argp_error(state,
 				   "`lurk hwdb list`, print, write, remove or take, not `%s`",
 				   h->what);
@@ -104,19 +101,19 @@ static bool list_file(struct hwdb *h, const char *path)
 	struct lurk_message why;
 	char *text;
 	size_t length;
-	bool exists;
+	bool exists, whole;
 
 	if (!lurk_file_read(path, &text, &length, &exists, &why)) {
 		cli_fail(CLI_COULD_NOT, "%s", why.text);
 		return false;
 	}
 	h->path = path;
-	exists = lurk_hwdb_read(text, list_entry, h);
+	whole = lurk_hwdb_read(text, list_entry, h);
 	lurk_release(text);
-	if (!exists)
+	if (!whole)
 		cli_fail(CLI_COULD_NOT, "%s: more than %d entries for keys; these are the first",
 			 path, LURK_HWDB_MOST);
-	return exists;
+	return whole;
 }
 
 /* What people put there; what the system came with is for machines that need it. */
@@ -198,6 +195,7 @@ static bool service_has_rules(struct cli *cli)
 static int write_it(struct hwdb *h, const struct lurk_hwdb_plan *plan)
 {
 	struct cli *cli = h->cli;
+	char command[LURK_PATH + 32];
 	struct lurk_message why;
 
 	if (plan->left_count && !h->partly) {
@@ -209,11 +207,9 @@ static int write_it(struct hwdb *h, const struct lurk_hwdb_plan *plan)
 	if (!plan->entries)
 		return cli_fail(CLI_FOUND, "%s has no rule that could be written",
 				cli->ws.profile_path);
-	if (geteuid())
-		return cli_fail(CLI_COULD_NOT,
-				"this changes the system: run it as root, as in `sudo lurk hwdb "
-				"write --profile %s`",
-				cli->ws.profile_path);
+	snprintf(command, sizeof command, "hwdb write --profile %s", cli->ws.profile_path);
+	if (!lurk_setup_as_root(command, &why))
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	if (service_has_rules(cli))
 		return cli_fail(CLI_FOUND,
 				"the service has rules in force, and would change what udev's "
@@ -257,9 +253,8 @@ static int take_away(const struct cli *cli)
 	struct lurk_message why;
 	enum lurk_went went;
 
-	if (geteuid())
-		return cli_fail(CLI_COULD_NOT, "this changes the system: run it as root, as in "
-					       "`sudo lurk hwdb remove`");
+	if (!lurk_setup_as_root("hwdb remove", &why))
+		return cli_fail(CLI_COULD_NOT, "%s", why.text);
 	went = lurk_hwdb_remove(&why);
 	if (went != LURK_DONE)
 		return cli_fail((int)went, "%s", why.text);

@@ -6,7 +6,7 @@
 
 int cli_keep(struct cli *cli, int argc, char **argv)
 {
-	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {.error = LURK_OK};
 
 	cli_parse_plain(cli, argc, argv,
 			"Keep what `lurk try` is trying now, in this or another terminal: it is "

@@ -8,7 +8,7 @@
 static int switch_all(struct cli *cli, bool off)
 {
 	struct lurk_machine *machine = cli_machine(cli);
-	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {.error = LURK_OK};
 	char rules[LURK_COUNT_WORDS];
 
 	if (!machine)

@@ -112,3 +112,12 @@ bool cli_read_version(const char *text, uint64_t *version)
 	*version = strtoull(text, &end, 10);
 	return *text >= '0' && *text <= '9' && !*end && *version;
 }
+
+bool cli_is_one_of(const char *word, const char *const *words)
+{
+	for (; *words; words++) {
+		if (!strcmp(word, *words))
+			return true;
+	}
+	return false;
+}

@@ -20,9 +20,8 @@ static const struct argp_option profile_options[] = {
 
 static error_t parse_profile(int key, char *arg, struct argp_state *state)
 {
-	static const char *const words[] = {"list", "new", "rename", "remove"};
+	static const char *const words[] = {"list", "new", "rename", "remove", NULL};
 	struct profile *p = state->input;
-	bool known = false;
 
 	switch (key) {
 	case OPTION_BASED_ON:
@@ -40,9 +39,7 @@ static error_t parse_profile(int key, char *arg, struct argp_state *state)
 		return 0;
 	case ARGP_KEY_END:
 		p->what = p->what ? p->what : "list";
-		for (size_t i = 0; i < sizeof words / sizeof *words; i++)
-			known = known || !strcmp(p->what, words[i]);
-		if (!known)
+		if (!cli_is_one_of(p->what, words))
 			argp_error(state, "`lurk profile list`, new, rename or remove, not `%s`",
 				   p->what);
 		else if (!p->name && strcmp(p->what, "list") != 0)

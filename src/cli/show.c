@@ -105,12 +105,14 @@ static int show_pairs(struct cli *cli)
 	return left_count ? CLI_FOUND : CLI_DONE;
 }
 
+enum { OPTION_PAIRS = 1000 };
+
 static error_t parse_option(int key, char *arg, struct argp_state *state)
 {
 	bool *pairs = state->input;
 
 	(void)arg;
-	if (key != 'p' + 1000)
+	if (key != OPTION_PAIRS)
 		return ARGP_ERR_UNKNOWN;
 	*pairs = true;
 	return 0;
@@ -119,7 +121,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 int cli_show(struct cli *cli, int argc, char **argv)
 {
 	static const struct argp_option options[] = {
-		{"pairs", 'p' + 1000, NULL, 0,
+		{"pairs", OPTION_PAIRS, NULL, 0,
 		 "As a table of pairs of scan codes, in bytes: `lurk decode --as pairs` reads it",
 		 0},
 		{0}};

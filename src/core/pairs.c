@@ -42,7 +42,7 @@ static void read_pairs(const uint8_t *bytes, size_t first, size_t words, struct 
 
 	for (size_t at = first; at + 2 <= words; at += 2) {
 		const uint16_t gives = word_at(bytes, at), press = word_at(bytes, at + 1);
-		struct lurk_pair pair = {.at = (uint32_t)(2 * at)};
+		struct lurk_pair pair = {.gives = {0, LURK_SCAN_NONE}};
 
 		report->there++;
 		ended = !gives && !press;
@@ -74,7 +74,7 @@ bool lurk_pairs_read(const uint8_t *bytes, size_t length, struct lurk_pair *pair
 
 	*report = (struct lurk_pairs_report){.fault = LURK_PAIRS_FINE};
 	if (words <= 2) { /* no table */
-		struct lurk_pair pair = {.at = 0};
+		struct lurk_pair pair = {.gives = {0, LURK_SCAN_NONE}};
 
 		if (words && !read_code(word_at(bytes, words - 1), &pair.press))
 			fault(report, LURK_PAIRS_CODE, 2 * words - 2);

@@ -78,8 +78,6 @@ static const char *pair_or_key(lurk_key key)
 static const char *signs_words(const struct lurk_findings *all, const struct lurk_finding *f,
 			       char out[LURK_WORDS])
 {
-	static const uint16_t modifiers[] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
-					     LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
 	const struct lurk_characters *layout = lurk_workspace_characters(all->ws);
 	char sign[LURK_CAP];
 
@@ -91,7 +89,7 @@ static const char *signs_words(const struct lurk_findings *all, const struct lur
 
 		if (!(left & 1))
 			continue;
-		dead = layout->cap(layout->data, f->key, modifiers[level], sign);
+		dead = layout->cap(layout->data, f->key, lurk_level_modifiers(level), sign);
 		quote = strcmp(sign, "`") != 0 ? "`" : "\"";
 		snprintf(out + strlen(out), LURK_WORDS - strlen(out), "%s%s%s%s%s", between,
 			 dead ? "the dead key " : "", quote, sign, quote);

@@ -5,38 +5,20 @@
 
 #include "tell/json.h"
 
-/* The described keyboard with those numbers; NULL for none. */
-static const char *name_of(const struct lurk_keyboards_file *keyboards,
-			   const struct lurk_hwdb_match *match)
-{
-	for (uint16_t d = 0; d < keyboards->count; d++) {
-		const struct lurk_keyboard *k = &keyboards->keyboards[d];
-
-		for (uint16_t i = 0; i < k->recogniser_count; i++) {
-			const struct lurk_recogniser *r = &k->recognisers[i];
-
-			if (r->by_product && r->vendor == match->vendor &&
-			    r->product == match->product && (!r->bus || r->bus == match->bus))
-				return k->name.bytes;
-		}
-	}
-	return NULL;
-}
-
 const char *tell_hwdb_match(const struct lurk_keyboards_file *keyboards, const char *text,
 			    char out[TELL_HWDB])
 {
 	struct lurk_hwdb_match match;
-	const char *name;
+	uint16_t described;
 
 	if (!lurk_hwdb_match_read(text, &match)) {
 		snprintf(out, TELL_HWDB, "%s", text);
 		lurk_make_harmless(out);
 		return out;
 	}
-	name = match.by_product ? name_of(keyboards, &match) : NULL;
-	if (name)
-		snprintf(out, TELL_HWDB, "%s", name);
+	described = match.by_product ? lurk_hwdb_described(keyboards, &match) : 0;
+	if (described)
+		snprintf(out, TELL_HWDB, "%s", keyboards->keyboards[described - 1].name.bytes);
 	else if (match.by_product)
 		snprintf(out, TELL_HWDB, "%s %04x:%04x", lurk_bus_name((enum lurk_bus)match.bus),
 			 match.vendor, match.product);

@@ -19,7 +19,8 @@ struct guard {
 	size_t begun_length;
 
 	/* The line so far: its columns, and where what it goes on with on the next line begins. */
-	unsigned column, indent, blanks, kept; /* blanks before a word; those not written yet */
+	unsigned width, column, indent, blanks,
+		kept; /* blanks before a word; those not written yet */
 	bool as_it_is, within_word;
 };
 
@@ -75,7 +76,7 @@ static size_t word_at(const struct guard *g, const char *text, size_t length)
 	const char *close = length > 1 && *text == '`' ? memchr(text + 1, '`', length - 1) : NULL;
 	size_t n = close ? (size_t)(close - text) : 0;
 
-	if (n && (memchr(text, '\n', n) || g->indent + columns_of(text, n) + 2 > term_columns()))
+	if (n && (memchr(text, '\n', n) || g->indent + columns_of(text, n) + 2 > g->width))
 		n = 0;
 	while (n < length && text[n] != ' ' && text[n] != '\n')
 		n++;
@@ -88,7 +89,7 @@ static void take_blank(struct guard *g)
 	g->column++;
 	g->blanks++;
 	g->kept++;
-	if (g->column == g->blanks || (g->blanks > 1 && g->column < term_columns() / 2))
+	if (g->column == g->blanks || (g->blanks > 1 && g->column < g->width / 2))
 		g->indent = g->column;
 }
 
@@ -123,7 +124,7 @@ static void put_word(struct guard *g, struct sink *sink, const char *word, size_
 	/* An object is one line for programs. */
 	g->as_it_is = g->as_it_is || (!g->column && (*word == '{' || *word == '['));
 	if (!g->as_it_is && !g->within_word && g->column > g->indent &&
-	    g->column + columns > term_columns()) {
+	    g->column + columns > g->width) {
 		put(sink, "\n", 1);
 		g->column = g->kept = g->indent;
 	}
@@ -140,6 +141,7 @@ static bool write_wrapped(struct guard *g, const char *in, size_t length)
 	struct sink sink = {.fd = g->fd, .fine = true};
 	size_t n;
 
+	g->width = term_columns();
 	for (size_t at = 0; at < length; at += n) {
 		n = in[at] == ' ' || in[at] == '\n' ? 1 : word_at(g, in + at, length - at);
 		if (in[at] != ' ' && in[at] != '\n') {
@@ -155,7 +157,7 @@ static bool write_wrapped(struct guard *g, const char *in, size_t length)
 		g->column = g->indent = g->blanks = g->kept = 0;
 		g->as_it_is = false;
 	}
-	if (g->column <= term_columns()) { /* as behind a question */
+	if (g->column <= g->width) { /* as behind a question */
 		put_blanks(&sink, g->kept);
 		g->kept = 0;
 	}

@@ -254,26 +254,13 @@ static void unsaid_cap(const struct lurk_characters *characters, lurk_key key, u
 		*cap = '\0';
 }
 
-/* How the names of keys with a sign on them begin: no other word is looked up. */
-static bool may_have_sign(const char *word, size_t length)
-{
-	static const char *const begins[] = {"Key",   "Digit",   "Intl", "Numpad", "Minus",
-					     "Equal", "Bracket", "Back", "Semi",   "Quote",
-					     "Comma", "Period",  "Slash"};
-	bool may = false;
-
-	for (size_t i = 0; length >= 4 && !may && i < sizeof begins / sizeof *begins; i++)
-		may = *word == *begins[i] && !strncmp(word, begins[i], strlen(begins[i]));
-	return may;
-}
-
-/* The key with a sign that is called exactly so; LURK_KEY_NONE for any other word. */
+/* The key that is called exactly so; LURK_KEY_NONE for a word that is no name. */
 static lurk_key key_called(const char *word, size_t length)
 {
 	struct lurk_name read;
 	const char *name;
 
-	if (!may_have_sign(word, length) ||
+	if (*word < 'A' || *word > 'Z' ||
 	    lurk_name_read(word, length, NULL, &read) != LURK_NAME_PRESS ||
 	    read.press.on.kind != LURK_TARGET_KEY || read.press.modifiers || read.press.only)
 		return LURK_KEY_NONE;
@@ -284,7 +271,7 @@ static lurk_key key_called(const char *word, size_t length)
 
 /* The level that modifiers of a chord choose: LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT, both or 0; other
  * modifiers make a shortcut of it, which types nothing. */
-static uint16_t level_of(const char *chord, size_t length, bool *shortcut)
+static uint16_t level_of(const char *chord, size_t length)
 {
 	static const struct {
 		const char *word;
@@ -294,8 +281,8 @@ static uint16_t level_of(const char *chord, size_t length, bool *shortcut)
 		     {"ShiftRight+", LURK_MOD_SHIFT},
 		     {"AltRight+", LURK_MOD_RIGHT_ALT}};
 	uint16_t level = 0;
+	bool shortcut = false;
 
-	*shortcut = false;
 	while (length) {
 		size_t i = 0, n = (size_t)((char *)memchr(chord, '+', length) + 1 - chord);
 
@@ -305,11 +292,11 @@ static uint16_t level_of(const char *chord, size_t length, bool *shortcut)
 		if (i < sizeof words / sizeof *words)
 			level |= words[i].level;
 		else
-			*shortcut = true;
+			shortcut = true;
 		chord += n;
 		length -= n;
 	}
-	return *shortcut ? 0 : level;
+	return shortcut ? 0 : level;
 }
 
 static bool is_word(char c)
@@ -346,11 +333,10 @@ static void cap_of(const char *chord, size_t length, size_t last,
 		   const struct lurk_characters *characters, char cap[LURK_CAP])
 {
 	const lurk_key key = key_called(chord + last, length - last);
-	bool shortcut;
 
 	*cap = '\0';
 	if (key && strncmp(chord + length, " (`", 3) != 0)
-		unsaid_cap(characters, key, level_of(chord, last, &shortcut), cap);
+		unsaid_cap(characters, key, level_of(chord, last), cap);
 }
 
 const char *lurk_words_with_caps(const char *told, const struct lurk_characters *characters,

@@ -29,6 +29,25 @@ bool lurk_next_profile(const struct lurk_machine *machine, const char *top, unsi
 	return *next;
 }
 
+bool lurk_next_rule(const struct lurk_image *image, struct lurk_rule_walk *walk,
+		    struct lurk_rule *rule)
+{
+	struct lurk_profile profile;
+
+	for (; walk->profiles < image->profile_count; walk->profiles++) {
+		lurk_image_profile(image, walk->profile, &profile);
+		if (walk->next < profile.rule_count) {
+			lurk_image_rule(image, profile.first_rule + walk->next++, rule);
+			return true;
+		}
+		if (!profile.based_on)
+			return false;
+		walk->profile = (uint16_t)(profile.based_on - 1U);
+		walk->next = 0;
+	}
+	return false;
+}
+
 static bool holds(const struct lurk_machine *machine, uint32_t rule)
 {
 	struct lurk_profile profile = {0};

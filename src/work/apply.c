@@ -22,7 +22,6 @@ static void note(struct lurk_workspace *ws, uint64_t before, uint64_t after, con
 
 	if (before == after)
 		return;
-
 	lurk_workspace_noted(
 		ws, lurk_undo_note_apply(ws->state_folder, ws->step, before, after, summary, &why),
 		&why);
@@ -73,6 +72,7 @@ bool lurk_apply(struct lurk_workspace *ws, struct lurk_machine *machine, bool st
 	snprintf(profile, sizeof profile, "%s", machine->profile);
 	fine = lurk_machine_apply(machine, bytes, length, stay ? profile : NULL, outcome);
 	lurk_release(bytes);
+	outcome->fresh = fine && machine->image->sequence != before;
 	if (fine)
 		note_files(ws, before, machine->image->sequence);
 	return fine;

@@ -6,7 +6,7 @@
 #include "lurk/text/memory.h"
 #include "lurk/work/effects.h"
 
-enum { LEVELS = 4, SIGN = LURK_LEGEND + 1, KEYS_MAX = 96, SIGNS_MAX = 1024 };
+enum { SIGN = LURK_LEGEND + 1, KEYS_MAX = 96, SIGNS_MAX = 1024 };
 
 /* What the layout's keys type on each level. The accent of a dead key is no sign by itself: it has
  * a mark before it. */
@@ -14,7 +14,7 @@ struct caps {
 	unsigned count;
 	lurk_key keys[KEYS_MAX];
 	uint8_t place[LURK_KEY_COUNT]; /* 1 + its place among them */
-	char signs[KEYS_MAX][LEVELS][SIGN];
+	char signs[KEYS_MAX][LURK_LEVELS][SIGN];
 };
 
 /* What one keyboard types under the rules. */
@@ -37,9 +37,6 @@ struct search {
 	struct typed *all; /* one a keyboard of the job */
 };
 
-static const uint16_t level_modifiers[LEVELS] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
-						 LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
-
 static void read_caps(struct lurk_layout *layout, struct caps *caps)
 {
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
@@ -47,9 +44,10 @@ static void read_caps(struct lurk_layout *layout, struct caps *caps)
 
 		if (caps->count == KEYS_MAX || !lurk_on_a_full_keyboard(key))
 			continue;
-		for (unsigned level = 0; level < LEVELS; level++) {
+		for (unsigned level = 0; level < LURK_LEVELS; level++) {
 			char legend[LURK_LEGEND];
-			bool dead = lurk_layout_legend(layout, key, level_modifiers[level], legend);
+			bool dead = lurk_layout_legend(layout, key, lurk_level_modifiers(level),
+						       legend);
 
 			snprintf(caps->signs[caps->count][level], SIGN, "%s%s", dead ? "\1" : "",
 				 legend);
@@ -174,14 +172,14 @@ static bool read_typed(const struct search *s, struct typed *t)
 		t->given |= (uint8_t)(place >= 0 ? 1U << place : 0);
 	}
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
-		for (unsigned i = 0; has_key(s, t, key) && i < 2 * LEVELS; i++) {
+		for (unsigned i = 0; has_key(s, t, key) && i < 2 * LURK_LEVELS; i++) {
 			const unsigned level = i / 2, side = i % 2;
 			bool possible;
 			const uint8_t held = held_for(t, level, side, &possible);
 
 			if (possible && (!side || level & 1))
 				add_action(s, t, action_of(t, key, held), key,
-					   level_modifiers[level]);
+					   lurk_level_modifiers(level));
 		}
 	}
 	add_nameless(s, t);
@@ -222,7 +220,7 @@ static void judge_key(const struct search *s, uint16_t number, unsigned place, b
 				   .rule = LURK_NO_RULE,
 				   .other = LURK_NO_RULE,
 				   .key = s->caps.keys[place]};
-	for (unsigned level = 0; level < LEVELS; level++) {
+	for (unsigned level = 0; level < LURK_LEVELS; level++) {
 		const char *sign = s->caps.signs[place][level];
 		const struct lurk_action *action;
 		bool left, right;

@@ -22,6 +22,25 @@ lurk_scan lurk_hwdb_scan(const struct lurk_hwdb_entry *entry)
 	return lurk_scan_on(lurk_scan_make(LURK_SCAN_RAW, entry->raw), lurk_hwdb_wiring(&match));
 }
 
+uint16_t lurk_hwdb_described(const struct lurk_keyboards_file *keyboards,
+			     const struct lurk_hwdb_match *match)
+{
+	for (uint16_t d = 1; d <= keyboards->count; d++) {
+		const struct lurk_keyboard *k = &keyboards->keyboards[d - 1];
+
+		for (uint16_t i = 0; i < k->recogniser_count; i++) {
+			const struct lurk_recogniser *r = &k->recognisers[i];
+
+			if (match->by_product ? r->by_product && r->vendor == match->vendor &&
+							r->product == match->product &&
+							(!r->bus || r->bus == match->bus)
+					      : match->bus == LURK_BUS_PS2 && r->built_in)
+				return d;
+		}
+	}
+	return 0;
+}
+
 /* ---- What a file would say ------------------------------------------------------------------- */
 
 struct planning {
@@ -166,10 +185,7 @@ bool lurk_hwdb_plan(const struct lurk_workspace *ws, const struct lurk_machine *
 	for (unsigned w = 0; w < LURK_WIRING_SET2; w++)
 		lurk_release(p.general[w]);
 	lurk_release(bytes);
-	return fine || lurk_say(message,
-				"%s: these rules cannot be carried out as they are; "
-				"`lurk check` says what is wrong",
-				ws->profile_path);
+	return fine || lurk_table_cannot(ws, message);
 }
 
 void lurk_hwdb_plan_free(struct lurk_hwdb_plan *plan)
@@ -300,27 +316,6 @@ struct taking {
 	bool failed;
 };
 
-/* The described keyboard that a match is for: 0 for all, -1 where none is. */
-static int keyboard_of(const struct lurk_workspace *ws, const struct lurk_hwdb_match *match)
-{
-	if (!match->by_product && match->bus != LURK_BUS_PS2)
-		return 0;
-	for (uint16_t d = 1; d <= ws->keyboards.count; d++) {
-		const struct lurk_keyboard *k = &ws->keyboards.keyboards[d - 1];
-
-		for (uint16_t i = 0; i < k->recogniser_count; i++) {
-			const struct lurk_recogniser *r = &k->recognisers[i];
-
-			if (match->by_product ? r->by_product && r->vendor == match->vendor &&
-							r->product == match->product &&
-							(!r->bus || r->bus == match->bus)
-					      : r->built_in)
-				return d;
-		}
-	}
-	return -1;
-}
-
 /* Whether the name of a code's key says that code alone, however it is connected. */
 static bool is_only_code(lurk_key key, lurk_scan scan)
 {
@@ -340,7 +335,6 @@ static void take(void *data, const struct lurk_hwdb_entry *entry)
 	const lurk_key usual = lurk_scan_key(scan);
 	struct lurk_hwdb_match match;
 	char word[LURK_SCAN_TEXT];
-	int keyboard;
 
 	if (t->failed)
 		return;
@@ -350,8 +344,8 @@ static void take(void *data, const struct lurk_hwdb_entry *entry)
 	else if (!entry->known)
 		why = "not taken over: it names no key";
 	lurk_hwdb_match_read(entry->match, &match);
-	keyboard = why ? 0 : keyboard_of(t->edits->ws, &match);
-	if (keyboard < 0)
+	t->edits->keyboard = lurk_hwdb_described(&t->edits->ws->keyboards, &match);
+	if (!why && !t->edits->keyboard && (match.by_product || match.bus == LURK_BUS_PS2))
 		why = "not taken over: no keyboard of that kind has a name yet; `lurk keyboards "
 		      "--name NAME` gives it one while it is here";
 	if (why) {
@@ -362,7 +356,6 @@ static void take(void *data, const struct lurk_hwdb_entry *entry)
 		result.kind = LURK_GIVES_KEY;
 		result.key = entry->key;
 	}
-	t->edits->keyboard = (uint16_t)keyboard;
 	t->failed = lurk_edits_map(t->edits,
 				   is_only_code(usual, scan) ? lurk_key_name(usual)
 							     : lurk_scan_write(scan, word),

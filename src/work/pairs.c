@@ -72,10 +72,7 @@ bool lurk_pairs_plan(const struct lurk_workspace *ws, struct lurk_pair **pairs, 
 	*count = p.count;
 	lurk_release(bytes);
 	if (!keymap)
-		return lurk_say(message,
-				"%s: these rules cannot be carried out as they are; "
-				"`lurk check` says what is wrong",
-				ws->profile_path);
+		return lurk_table_cannot(ws, message);
 	lurk_release(keymap);
 	return true;
 }

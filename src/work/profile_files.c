@@ -84,15 +84,19 @@ static const struct lurk_node *leads_to(const struct lurk_yaml *yaml, const char
 	return NULL;
 }
 
+/* The one that is worked on first, then those beside it; NULL past the last. */
+static struct lurk_profile_file *profile_at(struct lurk_workspace *ws, unsigned i)
+{
+	return !i ? &ws->profile : i <= ws->beside_count ? &ws->beside[i - 1].file : NULL;
+}
+
 static struct lurk_profile_file *find(struct lurk_workspace *ws, const char *word)
 {
-	if (!strcasecmp(ws->profile.word, word))
-		return &ws->profile;
-	for (unsigned i = 0; i < ws->beside_count; i++) {
-		if (!strcasecmp(ws->beside[i].file.word, word))
-			return &ws->beside[i].file;
-	}
-	return NULL;
+	struct lurk_profile_file *file;
+
+	for (unsigned i = 0; (file = profile_at(ws, i)) && strcasecmp(file->word, word) != 0; i++)
+		;
+	return file;
 }
 
 /* The one that is meant, which is a file of its own. */
@@ -192,7 +196,7 @@ enum lurk_went lurk_workspace_rename_profile(struct lurk_workspace *ws, const ch
 	       lurk_workspace_put(ws, path, file->yaml.bytes, file->yaml.length, &none, summary,
 				  message);
 	for (unsigned i = 0; fine && i <= ws->beside_count; i++) {
-		struct lurk_profile_file *other = i ? &ws->beside[i - 1].file : &ws->profile;
+		struct lurk_profile_file *other = profile_at(ws, i);
 
 		fine = other == file || rename_within(ws, other, old, word, summary, message);
 	}
@@ -213,7 +217,7 @@ enum lurk_went lurk_workspace_remove_profile(struct lurk_workspace *ws, const ch
 	size_t length;
 
 	for (unsigned i = 0; went == LURK_DONE && i <= ws->beside_count; i++) {
-		const struct lurk_profile_file *other = i ? &ws->beside[i - 1].file : &ws->profile;
+		const struct lurk_profile_file *other = profile_at(ws, i);
 		const struct lurk_node *gives = leads_to(&other->yaml, file->word);
 
 		if (other == file)

@@ -2,6 +2,7 @@
 
 #include <string.h>
 
+#include "lurk/work/acting.h"
 #include "lurk/work/judge.h"
 
 static void add(struct lurk_reach *reach, lurk_key key, lurk_key other)
@@ -101,24 +102,17 @@ static void find_more(const struct lurk_image *image, const struct lurk_port_key
 		      struct lurk_reach *reach)
 {
 	const uint16_t described = lurk_image_recognise(image, &keyboard->identity);
-	struct lurk_profile profile;
-	uint16_t at = 1;
+	struct lurk_rule_walk walk = {0};
+	struct lurk_rule rule;
 
-	for (unsigned n = 0; at && n < image->profile_count; n++, at = profile.based_on) {
-		lurk_image_profile(image, at - 1U, &profile);
-		for (uint32_t i = 0; i < profile.rule_count && reach->more_count < LURK_REACH_MORE;
-		     i++) {
-			struct lurk_rule rule;
-
-			lurk_image_rule(image, profile.first_rule + i, &rule);
-			if (rule.off || rule.swap || rule.press.on.kind == LURK_TARGET_MEANING ||
-			    (rule.keyboard && rule.keyboard != described) ||
-			    (rule.press.on.kind != LURK_TARGET_SCAN &&
-			     !lurk_declares(keyboard, rule.press.on.key)) ||
-			    !gives_all(&rule, reach) || is_named(reach, &rule))
-				continue;
-			reach->more[reach->more_count++] = rule.press;
-		}
+	while (reach->more_count < LURK_REACH_MORE && lurk_next_rule(image, &walk, &rule)) {
+		if (rule.off || rule.swap || rule.press.on.kind == LURK_TARGET_MEANING ||
+		    (rule.keyboard && rule.keyboard != described) ||
+		    (rule.press.on.kind != LURK_TARGET_SCAN &&
+		     !lurk_declares(keyboard, rule.press.on.key)) ||
+		    !gives_all(&rule, reach) || is_named(reach, &rule))
+			continue;
+		reach->more[reach->more_count++] = rule.press;
 	}
 }
 

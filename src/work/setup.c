@@ -4,12 +4,18 @@
 
 #include "work/system.h"
 
+bool lurk_setup_as_root(const char *command, struct lurk_message *message)
+{
+	return !geteuid() || lurk_say(message,
+				      "this changes the system: run it as root, as in `sudo lurk "
+				      "%s`",
+				      command);
+}
+
 bool lurk_setup_possible(const char *command, struct lurk_message *message)
 {
-	if (geteuid())
-		return lurk_say(message,
-				"this changes the system: run it as root, as in `sudo lurk %s`",
-				command);
+	if (!lurk_setup_as_root(command, message))
+		return false;
 	return access("/run/systemd/system", F_OK) == 0 ||
 	       lurk_say(message,
 			"this system is not run by systemd: let your init start %s, as root or as "

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "lurk/text/memory.h"
+#include "lurk/work/acting.h"
 
 /* What a code gives by a table: a rule for the key whatever is held, and with a single key or
  * nothing for a result; else the key itself. */
@@ -46,6 +47,15 @@ void lurk_table_each(const struct lurk_image *image, const struct lurk_keymap *k
 	}
 }
 
+bool lurk_table_cannot(const struct lurk_workspace *ws, struct lurk_message *message)
+{
+	return lurk_say(
+		message,
+		"%s: these rules cannot be carried out as they are; `lurk check` says what is "
+		"wrong",
+		ws->profile_path);
+}
+
 enum lurk_hwdb_why lurk_table_why_not(const struct lurk_rule *rule)
 {
 	if (rule->press.modifiers || rule->press.only)
@@ -75,20 +85,14 @@ static void leave(const struct lurk_workspace *ws, const struct lurk_rule *rule,
 void lurk_table_left(const struct lurk_workspace *ws, const struct lurk_image *image,
 		     lurk_table_why *why, void *data, struct lurk_hwdb_left **left, unsigned *count)
 {
-	struct lurk_profile profile;
-	uint16_t at = 1;
+	struct lurk_rule_walk walk = {0};
+	struct lurk_rule one;
 
-	for (unsigned n = 0; at && n < image->profile_count; n++, at = profile.based_on) {
-		lurk_image_profile(image, at - 1U, &profile);
-		for (uint32_t i = 0; i < profile.rule_count; i++) {
-			enum lurk_hwdb_why reason;
-			struct lurk_rule rule;
+	while (lurk_next_rule(image, &walk, &one)) {
+		const enum lurk_hwdb_why reason = one.off ? 0 : why(data, &one);
 
-			lurk_image_rule(image, profile.first_rule + i, &rule);
-			reason = rule.off ? 0 : why(data, &rule);
-			if (reason)
-				leave(ws, &rule, reason, left, count);
-		}
+		if (reason)
+			leave(ws, &one, reason, left, count);
 	}
 	for (uint32_t i = 0; i < ws->profile.count; i++) { /* of which the image has nothing */
 		const struct lurk_rule *rule = &ws->profile.rules[i];

@@ -12,6 +12,9 @@ void lurk_table_each(const struct lurk_image *image, const struct lurk_keymap *k
 		     const struct lurk_keymap *other, enum lurk_wiring wiring,
 		     lurk_table_entry *tell, void *data);
 
+/* Where there is no keymap of the rules: false, with what to do. */
+bool lurk_table_cannot(const struct lurk_workspace *ws, struct lurk_message *message);
+
 /* Why no table can carry out a rule; 0 where one can. */
 enum lurk_hwdb_why lurk_table_why_not(const struct lurk_rule *rule);
 

@@ -165,7 +165,7 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 
 bool lurk_machine_look(struct lurk_machine *machine, struct lurk_message *message)
 {
-	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {.error = LURK_OK};
 	bool fine = lurk_link_see(machine, &outcome);
 
 	if (!fine)

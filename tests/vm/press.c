@@ -618,8 +618,8 @@ static bool anything_down(const unsigned char bits[KEY_CNT / 8])
 
 /* Whether a key of the AT keyboard is down by the bytes that came from its controller, which the
  * kernel logs here: what it takes for down itself is another matter once programs were told that a
- * key is up whose finger is still on it, and a machine that is held up loses bytes of whoever goes
- * on pressing from outside. */
+ * key is up whose finger is still on it, and a machine that is held up may lose bytes of whoever
+ * goes on pressing from outside. */
 static bool at_finger_is_down(void)
 {
 	enum { READ_ALL = 3, PREFIXED = 0x80 };

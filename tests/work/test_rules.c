@@ -816,7 +816,7 @@ static void nothing_to_take_back(void)
 /* With what the step is called, or part of why it cannot be. */
 static void take_back_newest(enum lurk_went went, const char *said)
 {
-	struct lurk_outcome outcome = {LURK_OK, {0}, {""}};
+	struct lurk_outcome outcome = {.error = LURK_OK};
 	struct lurk_message why;
 	struct lurk_undo_step step;
 

@@ -16,6 +16,14 @@ const struct lurk_session_keyboard *lurk_keyboard_here(const struct lurk_machine
  */
 bool lurk_next_profile(const struct lurk_machine *machine, const char *top, unsigned *next,
 		       struct lurk_profile *profile);
+/* Each rule of an image's first profile, then of those that it is based on; begins with zeros,
+ * false after the last. */
+struct lurk_rule_walk {
+	uint16_t profile, profiles; /* which one, and how many were left behind */
+	uint32_t next;
+};
+bool lurk_next_rule(const struct lurk_image *image, struct lurk_rule_walk *walk,
+		    struct lurk_rule *rule);
 /* Whether a profile's rules act where the applied profile `top` is in force: they are the same, or
  * it is based on that one. */
 bool lurk_profile_acts(const struct lurk_machine *machine, const char *top, const char *word);

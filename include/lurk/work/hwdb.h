@@ -72,6 +72,10 @@ enum lurk_went lurk_hwdb_remove(struct lurk_message *message);
 typedef void lurk_hwdb_remark(void *data, const struct lurk_hwdb_entry *entry, const char *remark);
 enum lurk_went lurk_hwdb_take(struct lurk_edits *edits, const char *path, lurk_hwdb_remark *tell,
 			      void *data);
+/* The described keyboard that a match is for: 1 + index, 0 where none is, or the match is for all.
+ */
+uint16_t lurk_hwdb_described(const struct lurk_keyboards_file *keyboards,
+			     const struct lurk_hwdb_match *match);
 /* The scan code of an entry, by its match; kind LURK_SCAN_NONE where that is not understood. */
 lurk_scan lurk_hwdb_scan(const struct lurk_hwdb_entry *entry);
 

@@ -23,6 +23,13 @@ enum {
 	LURK_CHECK_CHARACTERS,     /* no press types what `key` types on its `levels` any more */
 };
 
+/* The modifiers of a level, as lurk_finding.levels counts them. */
+enum { LURK_LEVELS = 4 };
+static inline uint16_t lurk_level_modifiers(unsigned level)
+{
+	return (uint16_t)((level & 1 ? LURK_MOD_SHIFT : 0) | (level & 2 ? LURK_MOD_RIGHT_ALT : 0));
+}
+
 struct lurk_findings {
 	struct lurk_finding *all;
 	unsigned count, by_severity[LURK_LOCK_OUT + 1];

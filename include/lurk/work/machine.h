@@ -48,6 +48,7 @@ struct lurk_outcome {
 	enum lurk_error error;
 	struct lurk_apply_report report;
 	struct lurk_message why;
+	bool fresh; /* by lurk_apply(): there is a version more, since something was new */
 };
 
 /* NULL with a message where it cannot be reached; a `path` of NULL is the usual one of the socket.

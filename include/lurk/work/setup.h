@@ -10,6 +10,8 @@
 
 LURK_BEGIN_C
 
+/* Whether the caller may change the system, by `command`; else how it can be. */
+bool lurk_setup_as_root(const char *command, struct lurk_message *message);
 /* Whether this can be done here, by `command`; else how it can. */
 bool lurk_setup_possible(const char *command, struct lurk_message *message);
 /* The service runs then, as far as the system knows, now and after every start. */
