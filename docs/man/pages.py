@@ -67,7 +67,7 @@ def page(name, what, more):
     usages = list(re.finditer(r"(?:Usage:|  or: ) lurk \S+ \[OPTION\.\.\.\]\s?(.*)\n", told))
     body = told[usages[-1].end():]
     description, _, rest = body.partition("\n\n")
-    own = [line for line in rest.split(" Everywhere:")[0].splitlines() if re.match(r"\s+-", line)]
+    own = [line for line in rest.split("  --desk,")[0].splitlines() if re.match(r"\s+-", line)]
     examples = re.search(r"\nExamples?:\n((?:  .*\n?)+)", told).group(1)
     lines = [f".Dd {DATE}", f".Dt LURK-{name.upper()} 1", ".Os", ".Sh NAME", f".Nm lurk-{name}", f".Nd {what}",
              ".Sh SYNOPSIS"]

@@ -56,7 +56,7 @@ static bool is_command(const char *word)
 /* The options that the command's own help lists, so that none is forgotten here. */
 static void offer_options(const struct complete *c)
 {
-	char self[PATH_MAX], command[PATH_MAX + 64], line[256];
+	char self[PATH_MAX], command[PATH_MAX + 64], line[256], *next;
 	ssize_t n = readlink("/proc/self/exe", self, sizeof self - 1);
 	const char *word = c->count && is_command(c->words[0]) ? c->words[0] : "";
 	FILE *help;
@@ -70,11 +70,13 @@ static void offer_options(const struct complete *c)
 
 		if (*option != '-')
 			continue;
-		option = strstr(option, "--");
-		if (!option)
-			continue;
-		option[strcspn(option, "=[ ,\n")] = '\0';
-		offer(c, option);
+		for (option = strstr(option, "--"); option; option = next) {
+			const size_t length = strcspn(option, "=[ ,\n");
+
+			next = strncmp(option + length, ", --", 4) ? NULL : option + length + 2;
+			option[length] = '\0';
+			offer(c, option);
+		}
 	}
 	if (help)
 		pclose(help);

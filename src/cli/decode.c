@@ -9,6 +9,7 @@
 #include "tell/pairs.h"
 
 enum { PAIRS_MAX = 512 };
+enum { OPTION_AS = 1000, OPTION_BINARY };
 
 struct decode {
 	struct cli *cli;
@@ -158,11 +159,12 @@ static int read_binary(struct decode *d, FILE *file)
 }
 
 static const struct argp_option options[] = {
-	{"as", 's', "KIND", 0,
+	{"as", OPTION_AS, "KIND", 0,
 	 "set1, set2, hid (boot keyboard reports), consumer (consumer-control reports) or pairs (a "
 	 "table of 16-bit words, what is given and what is pressed)",
 	 0},
-	{"binary", 'b', NULL, 0, "The file is the bytes themselves, not hexadecimal text", 0},
+	{"binary", OPTION_BINARY, NULL, 0, "The file is the bytes themselves, not hexadecimal text",
+	 0},
 	{0},
 };
 
@@ -171,7 +173,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	struct decode *d = state->input;
 
 	switch (key) {
-	case 's':
+	case OPTION_AS:
 		if (strcmp(arg, "set1") && strcmp(arg, "set2") && strcmp(arg, "hid") &&
 		    strcmp(arg, "consumer") && strcmp(arg, "pairs"))
 			argp_error(state,
@@ -179,7 +181,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 				   arg);
 		d->as = arg;
 		return 0;
-	case 'b':
+	case OPTION_BINARY:
 		d->binary = true;
 		return 0;
 	case ARGP_KEY_ARG:

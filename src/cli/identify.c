@@ -17,7 +17,16 @@
 #include "terminal/watch.h"
 
 enum { PATIENCE_S = 15, HANDS_OFF_S = 60, TAKE_S = 30, TAKE_MOST_S = 60 };
-enum { OPTION_HANDS_OFF = 1000, OPTION_GIVES, OPTION_KEEP, OPTION_PICTURE };
+enum {
+	OPTION_HANDS_OFF = 1000,
+	OPTION_GIVES,
+	OPTION_KEEP,
+	OPTION_PICTURE,
+	OPTION_COUNT,
+	OPTION_TAKE,
+	OPTION_COMPARE,
+	OPTION_RULE
+};
 
 enum mode { SHOW, COMPARE, MISSING, HANDS_OFF, RULE };
 
@@ -414,16 +423,16 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case 'P':
 		id->script = arg;
 		return 0;
-	case 'n':
+	case OPTION_COUNT:
 		id->count = read_number(state, arg);
 		return 0;
 	case 's':
 		id->seconds = read_number(state, arg);
 		return 0;
-	case 't':
+	case OPTION_TAKE:
 		id->take = true;
 		return 0;
-	case 'c':
+	case OPTION_COMPARE:
 		set_mode(state, COMPARE);
 		return 0;
 	case 'm':
@@ -432,7 +441,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case OPTION_HANDS_OFF:
 		set_mode(state, HANDS_OFF);
 		return 0;
-	case 'r':
+	case OPTION_RULE:
 		set_mode(state, RULE);
 		return 0;
 	case OPTION_GIVES:
@@ -465,19 +474,20 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 }
 
 static const struct argp_option options[] = {
-	{"count", 'n', "N", 0, "End after N presses", 0},
+	{"count", OPTION_COUNT, "N", 0, "End after N presses", 0},
 	{"seconds", 's', "N", 0, "End after N seconds", 0},
-	{"take", 't', NULL, 0,
+	{"take", OPTION_TAKE, NULL, 0,
 	 "No other program gets what is pressed meanwhile; ends by itself, after 30 seconds unless "
 	 "--seconds says otherwise",
 	 0},
 	{"picture", OPTION_PICTURE, NULL, 0,
 	 "Draw the keyboard, with the key that is pressed and the one whose job it does", 0},
-	{"compare", 'c', NULL, 0, "Press two keys: are they one and the same to a program?", 1},
+	{"compare", OPTION_COMPARE, NULL, 0,
+	 "Press two keys: are they one and the same to a program?", 1},
 	{"missing", 'm', NULL, 0, "Press a key that does nothing: does it send anything?", 1},
 	{"hands-off", OPTION_HANDS_OFF, NULL, 0,
 	 "Press nothing, for a minute or --seconds: which key presses itself?", 1},
-	{"rule", 'r', NULL, 0,
+	{"rule", OPTION_RULE, NULL, 0,
 	 "Press a key, then the key whose job it shall do: a rule, tried at once", 1},
 	{"gives", OPTION_GIVES, "NAME", 0, "With --rule: what the key shall give", 2},
 	{"keep", OPTION_KEEP, NULL, 0, "With --rule: put it into force and keep it", 2},

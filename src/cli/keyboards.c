@@ -12,7 +12,15 @@
 #include "terminal/watch.h"
 
 enum { PATIENCE_S = 30 };
-enum { OPTION_SAME_AS = 1000, OPTION_NICKNAME, OPTION_DESCRIBE, OPTION_OFF_CHORD, OPTION_FORM };
+enum {
+	OPTION_SAME_AS = 1000,
+	OPTION_NICKNAME,
+	OPTION_DESCRIBE,
+	OPTION_OFF_CHORD,
+	OPTION_FORM,
+	OPTION_APART,
+	OPTION_PRESS_ONLY
+};
 
 static const char off_chord[] = "off-chord";
 
@@ -331,7 +339,7 @@ static const struct argp_option options[] = {
 	 0},
 	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the press that chooses the keyboard", 0},
 	{"keyboard", 'k', "NAME", 0, "The keyboard whose keys are meant", 0},
-	{"apart", 'A', NULL, 0,
+	{"apart", OPTION_APART, NULL, 0,
 	 "It types, but nobody types on it (a scanner, a token): rules for all keyboards leave it "
 	 "alone",
 	 0},
@@ -348,7 +356,7 @@ static const struct argp_option options[] = {
 	 0},
 	{"broken", 'b', NULL, 0, "KEYs are there, but not to be relied on", 1},
 	{"missing", 'm', NULL, 0, "KEYs are not on this keyboard", 1},
-	{"press-only", 'o', NULL, 0, "KEYs never send their release", 1},
+	{"press-only", OPTION_PRESS_ONLY, NULL, 0, "KEYs never send their release", 1},
 	{"off-chord", OPTION_OFF_CHORD, NULL, 0,
 	 "These 2 to 4 KEYs, held together for two seconds, switch all rules off and on; without "
 	 "KEYs, see whether the chord arrives",
@@ -370,7 +378,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case 'k':
 		k->keyboard = arg;
 		return 0;
-	case 'A':
+	case OPTION_APART:
 		k->apart = true;
 		return 0;
 	case OPTION_SAME_AS:
@@ -388,14 +396,14 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case OPTION_OFF_CHORD:
 	case 'b':
 	case 'm':
-	case 'o':
+	case OPTION_PRESS_ONLY:
 		if (k->quirk)
 			argp_error(state, "one of --broken, --missing, --press-only and "
 					  "--off-chord at a time");
-		k->quirk = key == 'b'   ? "broken"
-			   : key == 'm' ? "missing"
-			   : key == 'o' ? "press-only"
-					: off_chord;
+		k->quirk = key == 'b'                 ? "broken"
+			   : key == 'm'               ? "missing"
+			   : key == OPTION_PRESS_ONLY ? "press-only"
+						      : off_chord;
 		return 0;
 	case ARGP_KEY_ARGS:
 		k->keys = state->argv + state->next;

@@ -54,6 +54,7 @@ int main(int argc, char **argv)
 	int status = -1, first;
 
 	term_guard();
+	cli_tell_failures(argv);
 	cli_commands = commands;
 	first = cli_find_subcommand(&cli, argc, argv);
 	if (!first)

@@ -1,9 +1,10 @@
 /* What every subcommand's options have in common, and the parsing of them. */
+#include <stdlib.h>
 #include <string.h>
 
 #include "cli/cli.h"
 
-enum { OPTION_AS = 2000 };
+enum { OPTION_MINE = 2000, OPTION_USAGE };
 
 static const struct argp_option common_options[] = {
 	{0, 0, NULL, 0, "Everywhere:", 90},
@@ -12,10 +13,13 @@ static const struct argp_option common_options[] = {
 	 "there",
 	 90},
 	{"profile", 'p', "NAME|FILE", 0, "Work on this profile; else on the base", 90},
-	{"as", OPTION_AS, "NAME=MINE", 0,
+	{"mine", OPTION_MINE, "NAME=MINE", 0,
 	 "What the profile says of keyboard NAME is meant for my keyboard MINE", 90},
 	{"json", 'j', NULL, 0, "Report as JSON, an object a line", 90},
-	{NULL, 'h', NULL, OPTION_HIDDEN, NULL, 90},
+	{"help", 'h', NULL, 0, "What there is, with examples", 90},
+	{"version", 'V', NULL, 0, "Which version this is", 90},
+	{NULL, '?', NULL, OPTION_HIDDEN, NULL, 90},
+	{"usage", OPTION_USAGE, NULL, OPTION_HIDDEN, NULL, 90},
 	{0},
 };
 
@@ -43,12 +47,20 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 		cli->json = true;
 		return 0;
 	case 'h':
+	case '?':
 		argp_state_help(state, state->out_stream, ARGP_HELP_STD_HELP);
 		return 0;
-	case OPTION_AS:
+	case OPTION_USAGE:
+		argp_state_help(state, state->out_stream, ARGP_HELP_USAGE);
+		putc('\n', state->out_stream);
+		exit(0);
+	case 'V':
+		fprintf(state->out_stream, "%s\n", argp_program_version);
+		exit(0);
+	case OPTION_MINE:
 		equals = strchr(arg, '=');
 		if (!equals || equals == arg || !equals[1] || cli->ws.alias_count == LURK_ALIASES)
-			argp_error(state, "`--as %s` is written --as NAME=MINE", arg);
+			argp_error(state, "`--mine %s` is written --mine NAME=MINE", arg);
 		else
 			take_alias(cli, arg, equals);
 		return 0;
@@ -58,6 +70,28 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 }
 
 const struct argp cli_common_argp = {common_options, parse_common, NULL, NULL, NULL, NULL, NULL};
+
+/* The same for a subcommand: it takes them, and `lurk --help` says what they are. */
+static const struct argp *common_of_a_subcommand(void)
+{
+	enum { COUNT = sizeof common_options / sizeof *common_options };
+	static const struct argp_option named = {"--desk, --profile, --mine, --json, --help",
+						 0,
+						 NULL,
+						 OPTION_DOC | OPTION_NO_USAGE,
+						 "As everywhere: `lurk --help`",
+						 90};
+	static struct argp_option options[COUNT];
+	static const struct argp argp = {options, parse_common, NULL, NULL, NULL, NULL, NULL};
+
+	options[0] = named; /* for the heading */
+	for (unsigned i = 1; i < COUNT; i++) {
+		options[i] = common_options[i];
+		if (i + 1 < COUNT)
+			options[i].flags |= OPTION_HIDDEN;
+	}
+	return &argp;
+}
 
 struct parsing {
 	struct cli *cli;
@@ -83,18 +117,25 @@ static error_t parse_one(int key, char *arg, struct argp_state *state)
 	return result;
 }
 
+/* What argp says by itself of all options. */
+static char *without_note(int key, const char *text, void *input)
+{
+	(void)input;
+	return key == ARGP_KEY_HELP_DUP_ARGS_NOTE ? NULL : (char *)(uintptr_t)text;
+}
+
 void cli_parse(struct cli *cli, const struct cli_words *words, int argc, char **argv, void *input)
 {
-	static const struct argp_child children[] = {{&cli_common_argp, 0, NULL, 0}, {0}};
+	const struct argp_child children[] = {{common_of_a_subcommand(), 0, NULL, 0}, {0}};
 	const struct argp argp = {words->options, parse_one, words->arguments, words->doc, children,
-				  NULL,           NULL};
+				  without_note,   NULL};
 	struct parsing parsing = {cli, words, input};
 	static char name[64];
 	char *word = argv[0];
 
 	snprintf(name, sizeof name, "lurk %s", word);
 	argv[0] = name;
-	argp_parse(&argp, argc, argv, 0, NULL, &parsing);
+	argp_parse(&argp, argc, argv, ARGP_NO_HELP, NULL, &parsing);
 	argv[0] = word;
 }
 

@@ -10,11 +10,15 @@ int cli_overview(struct cli *cli)
 
 	if (!cli_read_files_if_good(cli))
 		return CLI_COULD_NOT;
-	tell_overview(stdout, cli_machine_if_any(cli));
-	if (cli->machine) {
+	if (cli_machine_if_any(cli))
 		pending = cli_pending(cli);
-		tell_storage(stdout, cli->machine);
+	if (cli->json) {
+		term_json(tell_overview_json(cli->machine, &cli->ws, pending));
+		return CLI_DONE;
 	}
+	tell_overview(stdout, cli->machine);
+	if (cli->machine)
+		tell_storage(stdout, cli->machine);
 	if (pending)
 		printf("%s has %s not in force yet.\n", cli->ws.profile_path,
 		       lurk_words_count(pending, "difference", count));

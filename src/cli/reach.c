@@ -69,6 +69,7 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 	struct lurk_reach reach;
 	struct lurk_image of_file;
 	uint8_t *bytes = NULL;
+	char spelled[LURK_WORDS], told[CLI_TOLD];
 	bool off;
 	int status;
 
@@ -85,7 +86,7 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 		return cli_fail(CLI_COULD_NOT, "%s: too long", cli->ws.profile_path);
 	off = cli->machine->off;
 	if (!cli->json)
-		printf("%s, %s:\n", wanted,
+		printf("%s, %s:\n", cli_caps(cli, lurk_words_for_press(&press, spelled), told),
 		       bytes ? "if the file were applied"
 		       : off ? "while all rules are off"
 			     : "as the rules are now");

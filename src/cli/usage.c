@@ -36,6 +36,8 @@ static char *help_filter(int key, const char *text, void *input)
 	size_t size = 4096;
 
 	(void)input;
+	if (key == ARGP_KEY_HELP_DUP_ARGS_NOTE)
+		return NULL;
 	if (key != ARGP_KEY_HELP_POST_DOC)
 		return (char *)(uintptr_t)text;
 	out = at = calloc(1, size);
@@ -92,6 +94,6 @@ int cli_find_subcommand(struct cli *cli, int argc, char **argv)
 	struct main_input input = {.cli = cli};
 
 	argp_err_exit_status = CLI_USAGE;
-	argp_parse(&main_argp, argc, argv, ARGP_IN_ORDER, NULL, &input);
+	argp_parse(&main_argp, argc, argv, ARGP_IN_ORDER | ARGP_NO_HELP, NULL, &input);
 	return input.first;
 }

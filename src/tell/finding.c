@@ -310,7 +310,7 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 	case LURK_CHECK_UNKNOWN_KEYBOARD:
 	case LURK_CHECK_NO_KEYBOARD:
 		snprintf(out, TELL_FINDING,
-			 "`--as NAME=MINE` takes the rules for NAME for a keyboard of "
+			 "`--mine NAME=MINE` takes the rules for NAME for a keyboard of "
 			 "yours.");
 		break;
 	case LURK_CHECK_NO_OFF_CHORD:

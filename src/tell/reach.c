@@ -8,17 +8,28 @@
 #include "lurk/work/acting.h"
 #include "tell/json.h"
 
+static bool has_both(const struct lurk_reach_part *part)
+{
+	return lurk_is_source(&part->by) && lurk_is_source(&part->by_other);
+}
+
+/* Either of two keys that have no name together. */
+static bool is_choice(const struct lurk_reach_part *part)
+{
+	return has_both(part) &&
+	       (!part->by.key || part->by_other.key != lurk_key_other_side(part->by.key));
+}
+
 static void add_part(const struct lurk_reach_part *part, char out[TELL_REACH])
 {
 	const struct lurk_source *a = &part->by, *b = &part->by_other;
-	const bool both = lurk_is_source(a) && lurk_is_source(b);
 	const struct lurk_source *first = lurk_is_source(a) ? a : b;
 	char one[LURK_WORDS], two[LURK_WORDS];
 	size_t n = strlen(out);
 
-	if (both && a->key == part->key && b->key == part->other)
+	if (has_both(part) && !is_choice(part))
 		snprintf(out + n, TELL_REACH - n, "%s", lurk_key_pair_name(a->key));
-	else if (both)
+	else if (is_choice(part))
 		snprintf(out + n, TELL_REACH - n, "%s (or %s)",
 			 lurk_words_key(a->key, a->scan, one),
 			 lurk_words_key(b->key, b->scan, two));
@@ -29,10 +40,14 @@ static void add_part(const struct lurk_reach_part *part, char out[TELL_REACH])
 
 const char *tell_reach(const struct lurk_reach *reach, char out[TELL_REACH])
 {
+	bool either = false; /* a choice takes more room than a chord in one word has */
+
 	*out = '\0';
+	for (unsigned i = 0; i < reach->count; i++)
+		either = either || is_choice(&reach->parts[i]);
 	for (unsigned i = 0; reach->missing < 0 && i < reach->count; i++) {
 		if (i)
-			snprintf(out + strlen(out), TELL_REACH - strlen(out), " + ");
+			snprintf(out + strlen(out), TELL_REACH - strlen(out), either ? " + " : "+");
 		add_part(&reach->parts[i], out);
 	}
 	for (unsigned i = 0; i < reach->more_count; i++) {

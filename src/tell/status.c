@@ -112,3 +112,13 @@ void tell_overview(FILE *out, const struct lurk_machine *machine)
 		      "why; --desk FOLDER works on a simulated desk.\n",
 		      out);
 }
+
+struct json_object *tell_overview_json(const struct lurk_machine *machine,
+				       const struct lurk_workspace *ws, unsigned pending)
+{
+	struct json_object *object =
+		machine ? tell_status_json(machine, ws, pending) : json_object_new_object();
+
+	tell_put_flag(object, "reached", machine != NULL);
+	return object;
+}

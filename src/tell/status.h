@@ -16,7 +16,10 @@ void tell_status_end(FILE *out, const struct lurk_machine *machine, const struct
 struct json_object *tell_status_json(const struct lurk_machine *machine,
 				     const struct lurk_workspace *ws, unsigned pending);
 
-/* Bare `lurk`: one sentence. `machine` may be NULL. */
+/* Bare `lurk`: one sentence; as an object, the status, with `reached` for whether there is any.
+ * `machine` may be NULL. */
 void tell_overview(FILE *out, const struct lurk_machine *machine);
+struct json_object *tell_overview_json(const struct lurk_machine *machine,
+				       const struct lurk_workspace *ws, unsigned pending);
 
 #endif

@@ -152,6 +152,26 @@ const char *lurk_words_for_press(const struct lurk_press *press, char out[LURK_W
 	return out;
 }
 
+const char *lurk_words_chords(struct lurk_text steps, char *out, size_t size)
+{
+	const bool several = steps.length > LURK_STEP_BYTES;
+
+	snprintf(out, size, "%s", several ? "[" : "");
+	for (size_t at = 0; at < steps.length; at += LURK_STEP_BYTES) {
+		struct lurk_step step = lurk_step_read((const uint8_t *)steps.bytes + at);
+		struct lurk_press press = {.on = {.kind = LURK_TARGET_KEY, .key = step.key},
+					   .modifiers = step.modifiers};
+		char chord[LURK_WORDS];
+		size_t n = strlen(out);
+
+		snprintf(out + n, size - n, "%s%s", at ? ", " : "",
+			 lurk_words_for_press(&press, chord));
+	}
+	if (several)
+		snprintf(out + strlen(out), size - strlen(out), "]");
+	return out;
+}
+
 const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WORDS])
 {
 	int length = (int)(result->text.length < 100 ? result->text.length : 100);
@@ -167,7 +187,7 @@ const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WO
 		snprintf(out, LURK_WORDS, "%s", lurk_key_pair_name(result->key));
 		break;
 	case LURK_GIVES_CHORDS:
-		snprintf(out, LURK_WORDS, "%.*s", length, result->text.bytes);
+		lurk_words_chords(result->steps, out, LURK_WORDS);
 		break;
 	case LURK_GIVES_TEXT:
 		snprintf(out, LURK_WORDS, "the text \"%.*s\"", length, result->text.bytes);

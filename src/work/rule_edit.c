@@ -67,15 +67,16 @@ static char *gives_yaml(const struct lurk_result *result)
 
 	if (result->kind == LURK_GIVES_TOGGLE)
 		return lurk_copy("{rules: toggle}", strlen("{rules: toggle}"));
-	if (result->kind == LURK_GIVES_CHORDS && *given.bytes == '[')
-		return lurk_copy(given.bytes, given.length);
-	if (!field && result->kind != LURK_GIVES_CHORDS)
+	if (result->kind == LURK_GIVES_CHORDS) { /* names of keys, which need no quotes */
+		whole = lurk_allocate(LURK_CHORDS_MAX, LURK_WORDS);
+		lurk_words_chords(result->steps, whole, (size_t)LURK_CHORDS_MAX * LURK_WORDS);
+		return whole;
+	}
+	if (!field)
 		return lurk_yaml_scalar(lurk_words_result(result, words));
 	whole = lurk_copy(given.bytes, given.length);
 	text = lurk_yaml_scalar(whole);
 	lurk_release(whole);
-	if (!field)
-		return text;
 	whole = lurk_print("{%s: %s}", field, text);
 	lurk_release(text);
 	return whole;

@@ -136,7 +136,7 @@ static bool take_aliases(struct lurk_workspace *ws, struct lurk_message *message
 
 		alias->keyboard = lurk_keyboards_find(&ws->keyboards, alias->mine, &why);
 		if (!alias->keyboard)
-			return lurk_say(message, "--as %s=%s: %s", alias->name, alias->mine,
+			return lurk_say(message, "--mine %s=%s: %s", alias->name, alias->mine,
 					why.text);
 	}
 	ws->keyboards.ask = meant_by;

@@ -1253,22 +1253,22 @@ static void ways_to_a_key(void **state)
 	static const struct {
 		const char *rules, *wanted, *way, *why_not;
 	} rows[] = {
-		{"", "Control+Alt+Delete", "Control + Alt + Delete", ""},
+		{"", "Control+Alt+Delete", "Control+Alt+Delete", ""},
 		{"- {swap: [Delete, F9]}\n", "Delete", "F9", ""},
-		{"- {press: ControlRight, gives: nothing}\n", "Control+F1", "ControlLeft + F1", ""},
+		{"- {press: ControlRight, gives: nothing}\n", "Control+F1", "ControlLeft+F1", ""},
 		{"- {press: AltLeft, gives: F1}\n- {press: F2, gives: AltLeft}\n", "Alt+F3",
 		 "F2 (or AltRight) + F3", ""},
 		{"- {press: Delete, gives: nothing}\n", "Delete", "",
 		 "nothing gives Delete: line 3 gives that key another job"},
 		{"", "F24", "", "nothing gives F24; it has no such key"},
 		{"- {press: hid:07:3a, gives: F24}\n", "F24", "F1", ""},
-		{"- {press: only F9, gives: nothing}\n", "Shift+F9", "Shift + F9", ""},
+		{"- {press: only F9, gives: nothing}\n", "Shift+F9", "Shift+F9", ""},
 		{"- {press: only F9, gives: nothing}\n", "F9", "",
 		 "nothing gives F9: line 3 gives that key another job"},
 		/* Every way: what a rule gives at once, another key, a sign; not what is switched
 		 * off, for another keyboard, or more than that. */
 		{"- {press: F9, gives: Control+Alt+Delete}\n", "Control+Alt+Delete",
-		 "Control + Alt + Delete, or F9", ""},
+		 "Control+Alt+Delete, or F9", ""},
 		{"- {press: Delete, gives: nothing}\n- {press: F9, gives: "
 		 "ControlRight+AltLeft+Delete}\n",
 		 "Control+Alt+Delete", "F9", ""},
@@ -1276,11 +1276,11 @@ static void ways_to_a_key(void **state)
 		 "Control+Alt+Delete, keyboard: heron}\n- {press: F7, gives: [Control+Alt+Delete, "
 		 "F1]}\n"
 		 "- {press: F6, gives: Control+AltRight+Delete}\n",
-		 "Control+Alt+Delete", "Control + Alt + Delete", ""},
+		 "Control+Alt+Delete", "Control+Alt+Delete", ""},
 		{"- {press: NumLock, gives: Tab}\n- {press: Shift+F9, gives: Tab}\n", "Tab",
 		 "Tab, or NumLock, or Shift+F9", ""},
 		{"- {press: F9, gives: '£'}\n- {press: F8, gives: {text: '£'}}\n", "Shift+Digit3",
-		 "Shift + Digit3, or F9, or F8", ""},
+		 "Shift+Digit3, or F9, or F8", ""},
 		{"- {press: Tab, gives: nothing}\n- {press: NumLock, gives: Tab}\n", "Tab",
 		 "NumLock", ""},
 	};

@@ -21,6 +21,9 @@ bool lurk_words_press(const char *text, const struct lurk_characters *characters
 const char *lurk_words_target(const struct lurk_target *target, char out[LURK_WORDS]);
 /* With modifiers: "Shift+Digit3", "only KeyH". */
 const char *lurk_words_for_press(const struct lurk_press *press, char out[LURK_WORDS]);
+/* Chords of a result, as profiles have them: "Control+KeyC", "[Control+KeyA, KeyB]", as much as
+ * there is room for. Returns out. */
+const char *lurk_words_chords(struct lurk_text steps, char *out, size_t size);
 /* "Enter", "nothing", "the text \"…\"". */
 const char *lurk_words_result(const struct lurk_result *result, char out[LURK_WORDS]);
 /* A rule: "NumLock gives Tab on heron". `keyboard` may be "". Returns out. */
