@@ -7,11 +7,12 @@
 
 struct resolve {
 	struct cli *cli;
-	bool list, layout_found;
+	bool list, all, layout_found;
 	char **words;
 	unsigned count;
 	struct term_table table;
 	unsigned found;
+	char more[128]; /* what is said below the table */
 };
 
 /* Once, and only where it counts. */
@@ -68,14 +69,43 @@ static void resolve_target(struct resolve *r, const struct lurk_target *on)
 		add_row(r, "", change.on.key, change.on.scan);
 }
 
-static bool resolve_number(struct resolve *r, const struct lurk_name *name)
+/* The likely readings come first, and are all that a person is told without --all; a single one
+ * more is not kept back. */
+enum { LIKELY = 4 };
+
+static bool resolve_number(struct resolve *r, const char *word, const struct lurk_name *name)
 {
 	struct lurk_reading reading;
-	unsigned i = 0;
+	unsigned count = 0, shown;
 
-	for (; lurk_name_reading(name, i, &reading); i++)
+	while (lurk_name_reading(name, count, &reading))
+		count++;
+	shown = r->all || r->cli->json || count <= LIKELY + 1 ? count : LIKELY;
+	for (unsigned i = 0; i < shown && lurk_name_reading(name, i, &reading); i++)
 		add_row(r, reading.as, reading.key, reading.scan);
-	return i > 0;
+	if (shown < count)
+		snprintf(r->more, sizeof r->more,
+			 "%u more readings, less likely: `lurk resolve --all %.40s`.\n",
+			 count - shown, word);
+	return count > 0;
+}
+
+/* A name that was given to a key of a keyboard here. */
+static bool resolve_nickname(struct resolve *r, const char *word)
+{
+	const struct lurk_nickname *nickname;
+	char on[LURK_WORDS];
+
+	if (!cli_read_files_if_good(r->cli))
+		return false;
+	nickname = lurk_nickname_find(&r->cli->ws.keyboards, 0, word);
+	if (!nickname)
+		return false;
+	if (!r->cli->json)
+		printf("%s: %s on %s.\n", nickname->name, lurk_words_target(&nickname->on, on),
+		       r->cli->ws.keyboards.keyboards[nickname->keyboard - 1].name.bytes);
+	resolve_target(r, &nickname->on);
+	return true;
 }
 
 /* Modifiers of a chord, as rows of their own. */
@@ -152,10 +182,18 @@ static int resolve_word(struct resolve *r, const char *word)
 		resolve_target(r, &name.press.on);
 		return CLI_DONE;
 	case LURK_NAME_NUMBER:
-		if (resolve_number(r, &name))
+		if (resolve_number(r, word, &name))
 			return CLI_DONE;
 		break;
+	case LURK_NAME_MANY:
+		if (!r->cli->json)
+			printf("`%s` can mean several keys.\n", word);
+		for (unsigned i = 0; i < name.count; i++)
+			add_row(r, "", name.keys[i], (lurk_scan){0, LURK_SCAN_NONE});
+		return CLI_DONE;
 	default:
+		if (resolve_nickname(r, word))
+			return CLI_DONE;
 		break;
 	}
 	lurk_words_press(word, characters, &press, &why);
@@ -174,8 +212,11 @@ static int resolve_list(struct resolve *r)
 			: cli_fail(CLI_FOUND, "no key has `%s` in its names or codes", word);
 }
 
+enum { OPTION_ALL = 1000 };
+
 static const struct argp_option options[] = {
 	{"list", 'l', NULL, 0, "Search all keys for a word; without one, list them all", 0},
+	{"all", OPTION_ALL, NULL, 0, "Of a bare number every reading, the unlikely ones too", 0},
 	{0},
 };
 
@@ -186,6 +227,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	switch (key) {
 	case 'l':
 		r->list = true;
+		return 0;
+	case OPTION_ALL:
+		r->all = true;
 		return 0;
 	case ARGP_KEY_ARGS:
 		r->words = state->argv + state->next;
@@ -209,9 +253,9 @@ int cli_resolve(struct cli *cli, int argc, char **argv)
 					    "side",    "set 1", "set 2",      "HID"};
 	static const struct cli_words words = {
 		options, parse_option, "WHAT...",
-		"All the names and codes of a key. WHAT is a name, a scan code "
-		"in any notation, or a bare number, "
-		"which is read in every way that it can be."
+		"All the names and codes of a key. WHAT is a name, a nickname, a character, a "
+		"scan code in any notation, or a bare number, which is read in each way that is "
+		"likely."
 		"\vExamples:\n"
 		"  lurk resolve NumLock\n"
 		"  lurk resolve 'kp enter' e05b hid:07:39\n"
@@ -230,5 +274,6 @@ int cli_resolve(struct cli *cli, int argc, char **argv)
 		status = one > status ? one : status;
 	}
 	term_table_print(&r.table, "");
+	fputs(r.more, stdout);
 	return status;
 }

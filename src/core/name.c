@@ -101,13 +101,11 @@ static enum lurk_name_kind read_character(uint32_t c, const struct lurk_characte
 
 static enum lurk_name_kind unknown(const struct lurk_plain *plain, struct lurk_name *name)
 {
-	struct lurk_near near = {.name = name, .worst = 1 + (unsigned)plain->length / 5};
+	struct lurk_near near = {.name = name};
 	lurk_key k = LURK_KEY_NONE;
 	const char *word;
 
 	name->count = 0;
-	if (plain->length < 3)
-		return LURK_NAME_UNKNOWN;
 	while ((k = lurk_key_next(k)) != LURK_KEY_NONE)
 		lurk_near_consider(&near, plain, lurk_key_name(k), k);
 	for (size_t i = 0; (word = lurk_word_alias_at(i, &k)) != NULL; i++)

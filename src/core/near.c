@@ -32,6 +32,15 @@ static unsigned distance(const struct lurk_plain *a, const struct lurk_plain *b)
 	return lines[a->length % 3][b->length];
 }
 
+/* How many changes still make of a word one that may have been meant: one, from eight letters on a
+ * quarter of them. Of two letters none is left. */
+static unsigned still_near(const struct lurk_plain *a, const struct lurk_plain *b)
+{
+	const unsigned longer = (unsigned)(a->length > b->length ? a->length : b->length);
+
+	return longer < 3 ? 0 : longer < 8 ? 1 : longer / 4;
+}
+
 /* A letter a bit. */
 static uint64_t letters_of(const struct lurk_plain *plain)
 {
@@ -66,13 +75,15 @@ void lurk_near_consider(struct lurk_near *near, const struct lurk_plain *plain, 
 			lurk_key key)
 {
 	struct lurk_plain other;
-	unsigned d, at = 0;
+	unsigned d, worst, at = 0;
 
-	if (!lurk_plain_make(word, lurk_length(word), &other) ||
-	    !may_be_near(plain, letters_of(plain), &other, near->worst))
+	if (!lurk_plain_make(word, lurk_length(word), &other))
+		return;
+	worst = still_near(plain, &other);
+	if (!may_be_near(plain, letters_of(plain), &other, worst))
 		return;
 	d = distance(plain, &other);
-	if (d > near->worst)
+	if (d > worst)
 		return;
 	for (unsigned i = 0; i < near->name->count; i++) {
 		if (near->name->keys[i] == key)
@@ -96,18 +107,17 @@ const char *lurk_name_nearest(const char *word, const char *const *words, size_t
 {
 	struct lurk_plain plain, other;
 	const char *nearest = NULL;
-	unsigned best;
+	unsigned best = LURK_PLAIN_MAX;
 
 	if (!lurk_plain_make(word, lurk_length(word), &plain))
 		return NULL;
-	best = 2 + (unsigned)plain.length / 5;
 	for (size_t i = 0; i < count; i++) {
 		unsigned d;
 
 		if (!lurk_plain_make(words[i], lurk_length(words[i]), &other))
 			continue;
 		d = distance(&plain, &other);
-		if (d < best && d < other.length) {
+		if (d < best && d <= still_near(&plain, &other)) {
 			best = d;
 			nearest = words[i];
 		}

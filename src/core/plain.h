@@ -50,7 +50,6 @@ bool lurk_number_read(const struct lurk_plain *plain, struct lurk_name *name);
 struct lurk_near {
 	struct lurk_name *name;
 	unsigned distances[3];
-	unsigned worst; /* further away is not near */
 };
 void lurk_near_consider(struct lurk_near *near, const struct lurk_plain *plain, const char *word,
 			lurk_key key);

@@ -34,11 +34,35 @@ static void list_readings(const struct lurk_name *name, char *out, size_t size)
 	}
 }
 
+/* A chord with other signs between its keys than `+`, as "ctrl-c" and "ctrl shift l", as it is
+ * written here; "" for anything else. */
+static const char *as_a_chord(const char *text, const struct lurk_characters *characters,
+			      char out[LURK_WORDS])
+{
+	char chord[LURK_WORDS] = "";
+	struct lurk_name name;
+	size_t n = 0;
+
+	*out = '\0';
+	for (; *text && n + 1 < sizeof chord; text++) {
+		const bool apart = strchr(" -_+", *text) && text[1];
+
+		if (apart && n && chord[n - 1] != '+')
+			chord[n++] = '+';
+		else if (!apart)
+			chord[n++] = *text;
+	}
+	if (!*text && lurk_name_read(chord, n, characters, &name) == LURK_NAME_PRESS &&
+	    name.press.modifiers)
+		lurk_words_for_press(&name.press, out);
+	return out;
+}
+
 bool lurk_words_press(const char *text, const struct lurk_characters *characters,
 		      struct lurk_press *press, struct lurk_message *message)
 {
 	struct lurk_name name;
-	char list[512];
+	char list[512], chord[LURK_WORDS];
 
 	switch (lurk_name_read(text, strlen(text), characters, &name)) {
 	case LURK_NAME_PRESS:
@@ -81,8 +105,10 @@ bool lurk_words_press(const char *text, const struct lurk_characters *characters
 				text);
 	default:
 		list_keys(&name, " or ", list, sizeof list);
-		if (*list)
-			return lurk_say(message, "`%s` is no key; did you mean %s?", text, list);
+		as_a_chord(text, characters, chord);
+		if (*chord || *list)
+			return lurk_say(message, "`%s` is no key; did you mean %s?", text,
+					*chord ? chord : list);
 		return lurk_say(message,
 				"`%s` is no key; `lurk resolve --list WORD` searches all of them",
 				text);

@@ -769,7 +769,14 @@ def resolve(desk):
     assert {r["key"] for r in rows("--list", "VOLUMEU")} == {"AudioVolumeUp"}
     desk.want("resolve CapsLock", out="key       event code       meaning   set 1  set 2  HID\n"
               "CapsLock  58 KEY_CAPSLOCK  CapsLock  3a     58     07:39\n", desk=None)
-    desk.want("resolve search", 1, err="`search` can mean several keys: BrowserSearch, Find", desk=None)
+    desk.want("resolve search", out=["`search` can mean several keys.", "BrowserSearch  217", "Find           136"], desk=None)
+    told = desk.want("resolve 58", out=["event code", "5 more readings, less likely: `lurk resolve --all 58`."], desk=None)
+    assert len(told.splitlines()) == 6 and "display" not in told, told
+    assert len(desk.want("resolve 58 --all", desk=None).splitlines()) == len(rows("58")) + 1 == 10
+    assert "more" not in desk.want("resolve 3a", out=["display keycode, hex"], desk=None)
+    desk.want("keyboards --nickname hid:07:a5=Plover --keyboard curlew")
+    desk.want("resolve plover", out=["Plover: hid:07:a5 on curlew.\n"])
+    desk.want("resolve plover", 1, err="is no key", desk=None, env={"XDG_CONFIG_HOME": desk.path("none")}.items())
     desk.want("resolve xyzzyx CapsLock", 1, out=["CapsLock"], err="`xyzzyx` is no key", desk=None)
     desk.want("resolve --list xyzzyx", 1, err="no key has `xyzzyx`", desk=None)
     # How a character is typed comes first: on the British layout of the desk.

@@ -186,6 +186,10 @@ static const struct {
 	{"Home", "Home"},
 	{"play", "?MediaPlayPause,MediaPlay,KEY_PLAYCD"},
 	{"capslok", "~CapsLock"},
+	{"cpslok", "~CapsLock"},
+	{"ctrlc", "~"},
+	{"f", "KeyF"},
+	{"qq", "~"},
 	{"Entre", "~Enter"},
 	{"numpadentre", "~NumpadEnter"},
 	{"xyzzyxyzzy", "~"},
@@ -359,8 +363,8 @@ static void nearly_the_same_word_is_found(void **state)
 	static const struct {
 		const char *word, *nearest;
 	} rows[] = {{"mpa", "map"},  {"moev", "move"}, {"Re-Store", "restore"},
-		    {"shw", "show"}, {"teal", NULL},   {"x", NULL},
-		    {"", NULL}};
+		    {"shw", "show"}, {"sow", "show"},  {"mo", NULL},
+		    {"teal", NULL},  {"x", NULL},      {"", NULL}};
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(rows); i++) {

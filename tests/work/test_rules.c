@@ -238,6 +238,9 @@ static void edits_say_what_is_wrong(void **state)
 	} rows[] = {
 		{"", "map CapsLok Enter", LURK_ASKED_WRONGLY, "did you mean CapsLock?"},
 		{"", "map CapsLock Entre", LURK_ASKED_WRONGLY, "did you mean Enter?"},
+		{"", "map F1 ctrl-c", LURK_ASKED_WRONGLY, "did you mean Control+KeyC?"},
+		{"", "map F1 ctrl_shift_l", LURK_ASKED_WRONGLY, "did you mean Control+Shift+KeyL?"},
+		{"", "map alt-gull Tab", LURK_ASKED_WRONGLY, "`alt-gull` is no key; `lurk"},
 		{"", "map CapsLock hid:07:a5", LURK_ASKED_WRONGLY, "cannot be given"},
 		{"", "swap Alt CapsLock", LURK_ASKED_WRONGLY, "say AltLeft or AltRight"},
 		{"", "swap Shift+F1 CapsLock", LURK_ASKED_WRONGLY, "two keys that have names"},
