@@ -49,7 +49,7 @@ bool cli_may_watch(struct cli *cli, const char *command)
 	cli_fail(
 		CLI_COULD_NOT,
 		"watching keys is for root here, since passwords can be read so: `sudo lurk %s`; "
-		"at the machine's own screen you may do it yourself, unless its owner has set that "
+		"at the computer's own screen you may do it yourself, unless its owner has set that "
 		"only root may",
 		command);
 	return false;

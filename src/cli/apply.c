@@ -1,4 +1,6 @@
 /* apply: the profile into force. */
+#include <stdlib.h>
+
 #include "cli/applying.h"
 #include "cli/commands.h"
 #include "lurk/work/acting.h"
@@ -98,7 +100,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	struct lurk_outcome outcome;
 	struct lurk_findings findings;
 	struct lurk_message why;
-	char rules[LURK_COUNT_WORDS];
+	char rules[LURK_COUNT_WORDS], *changes = NULL;
 
 	cli_parse(cli, &words, argc, argv, &apply);
 	cli->ws.judged = true;
@@ -108,7 +110,10 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return CLI_FOUND;
 	cli->ws.profile.way = apply.way;
 	cli->machine->keep_locks = apply.keep_locks;
+	if (!cli->json)
+		changes = cli_changes(cli);
 	if (!lurk_apply(&cli->ws, cli->machine, false, &outcome)) {
+		free(changes);
 		tell_refusal(&cli->ws, cli->machine, &outcome, &why);
 		lurk_findings_free(&findings);
 		return cli_fail(CLI_COULD_NOT, "%s; nothing was changed", why.text);
@@ -126,6 +131,8 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		       lurk_rules_in_force(cli->machine) - cli->ws.profile.count,
 		       cli->ws.profile.based_on);
 	puts(".");
+	fputs(changes ? changes : "", stdout);
+	free(changes);
 	if (!lurk_survives(cli->machine))
 		puts(tell_survival(cli->machine));
 	tell_locks(stdout, cli->machine, &outcome.report);

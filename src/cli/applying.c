@@ -1,6 +1,8 @@
 /* Before and after rules come into force: refusals, differences, which way they go. */
 #include "cli/applying.h"
 
+#include <limits.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "lurk/work/acting.h"
@@ -134,13 +136,15 @@ void cli_print_ways(const struct cli *cli)
 	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
 		const struct lurk_session_keyboard *k = &machine->keyboards[i];
 
-		if (!k->present)
+		if (!k->present || tell_is_untouched(k))
 			continue;
 		snprintf(rules, sizeof rules, "%u", lurk_rules_on(machine, k->described));
 		term_table_row(&table, cli_keyboard_name(cli, i), rules, tell_way(k),
 			       tell_why(k, why));
 	}
 	term_table_print(&table, "  ");
+	if (*tell_untouched(machine, &cli->ws.keyboards, why))
+		puts(why);
 }
 
 /* ---- Differences ----------------------------------------------------------------------------- */
@@ -148,6 +152,8 @@ void cli_print_ways(const struct cli *cli)
 struct printing {
 	const struct cli *cli;
 	const char *title; /* NULL once it is printed */
+	FILE *out;
+	unsigned most, count; /* how many are printed at most; so far */
 };
 
 static void print_difference(void *data, const struct lurk_difference *d)
@@ -156,33 +162,56 @@ static void print_difference(void *data, const struct lurk_difference *d)
 	char words[TELL_DIFFERENCE], told[CLI_TOLD];
 
 	if (p->title)
-		puts(p->title);
+		fprintf(p->out, "%s\n", p->title);
 	p->title = NULL;
-	printf("  %-8s  %s", tell_difference_kind(d),
-	       cli_caps(p->cli, tell_difference(d, words), told));
+	if (++p->count > p->most)
+		return;
+	fprintf(p->out, "  %-8s  %s", tell_difference_kind(d),
+		cli_caps(p->cli, tell_difference(d, words), told));
 	if (*d->before)
-		printf(" (before: %s)", cli_caps(p->cli, d->before, told));
-	putchar('\n');
+		fprintf(p->out, " (before: %s)", cli_caps(p->cli, d->before, told));
+	putc('\n', p->out);
 }
 
-unsigned cli_print_edits(const struct cli *cli, const char *title)
-{
-	struct printing p = {cli, title};
+/* A person looks at that many before what comes below them. */
+enum { SHORTLY = 8 };
 
-	return lurk_differences_of_edits(&cli->ws, cli->machine, print_difference, &p);
+unsigned cli_print_edits(const struct cli *cli, const char *title, bool shortly)
+{
+	struct printing p = {cli, title, stdout, shortly ? SHORTLY : UINT_MAX, 0};
+
+	lurk_differences_of_edits(&cli->ws, cli->machine, print_difference, &p);
+	if (p.count > p.most)
+		printf("  and %u more: `lurk diff` lists them\n", p.count - p.most);
+	return p.count;
 }
 
 unsigned cli_print_differences(const struct cli *cli, const struct lurk_image *from,
 			       const struct lurk_image *to, const char *title)
 {
-	struct printing p = {cli, title};
+	struct printing p = {cli, title, stdout, UINT_MAX, 0};
 
 	return lurk_differences(from, to, print_difference, &p);
 }
 
 unsigned cli_print_files(const struct cli *cli, const char *title)
 {
-	struct printing p = {cli, title};
+	struct printing p = {cli, title, stdout, UINT_MAX, 0};
 
 	return lurk_differences_of_files(&cli->ws, cli->machine, print_difference, &p);
+}
+
+char *cli_changes(const struct cli *cli)
+{
+	char *text = NULL;
+	size_t size = 0;
+	struct printing p = {cli, NULL, open_memstream(&text, &size), SHORTLY, 0};
+
+	if (!p.out)
+		return NULL;
+	lurk_differences_of_files(&cli->ws, cli->machine, print_difference, &p);
+	if (p.count > p.most)
+		fprintf(p.out, "  and %u more\n", p.count - p.most);
+	fclose(p.out);
+	return text;
 }

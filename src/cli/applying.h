@@ -24,10 +24,14 @@ void cli_say_hwdb(const struct cli *cli);
 void cli_print_ways(const struct cli *cli);
 
 /* What differs, below a title; each returns how much. From what is in force to the files as an edit
- * or as `lurk apply` applies them; between two images. */
-unsigned cli_print_edits(const struct cli *cli, const char *title);
+ * (the first few of many, where `shortly`) or as `lurk apply` applies them; between two images. */
+unsigned cli_print_edits(const struct cli *cli, const char *title, bool shortly);
 unsigned cli_print_files(const struct cli *cli, const char *title);
 unsigned cli_print_differences(const struct cli *cli, const struct lurk_image *from,
 			       const struct lurk_image *to, const char *title);
+
+/* The first few of those that `lurk apply` makes, as they are printed, or NULL: to be freed with
+ * free(). For when they will have been made. */
+char *cli_changes(const struct cli *cli);
 
 #endif

@@ -32,9 +32,9 @@ static void report(struct cli *cli, const struct lurk_findings *findings)
 		       cli->ws.profile_path, bad ? ": it will not be applied as it is." : ".");
 	cli_print_findings(findings, LURK_NOTE);
 	if (findings->imagined)
-		puts("No machine was looked at: keyboards are taken to be of full size, and no "
+		puts("No computer was looked at: keyboards are taken to be of full size, and no "
 		     "rule to be in force.");
-	if (cli->machine && cli_print_edits(cli, "\nApplied, it would change this:") && !bad)
+	if (cli->machine && cli_print_edits(cli, "\nApplied, it would change this:", false) && !bad)
 		puts("`lurk try` tries it for half a minute.");
 }
 

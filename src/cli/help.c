@@ -17,7 +17,7 @@ static const struct {
 	{"one key shall do its usual job again", "lurk restore KEY --apply"},
 	{"one rule shall rest for a while", "lurk off KEY --apply, later lurk on KEY --apply"},
 	{"what was in force last week was better", "lurk versions, then lurk rollback N"},
-	{"the machine comes up and nothing works",
+	{"the computer comes up and nothing works",
 	 "the word lurk.off on the kernel's command line"},
 	{"Lurk shall do nothing, files stay", "lurk restore --factory"},
 	{"Lurk shall go", "sudo lurk uninstall"},

@@ -24,7 +24,7 @@ static int switch_all(struct cli *cli, bool off)
 	}
 	if (off)
 		puts("All rules are off: every key does its usual job.\n"
-		     "`lurk on` switches them on again; so does a restart of the computer.");
+		     "`lurk on` switches them on again; so does a reboot.");
 	else
 		printf("In force again: %s.\n",
 		       lurk_words_count(lurk_rules_in_force(machine), "rule", rules));
@@ -59,7 +59,7 @@ static int run(struct cli *cli, int argc, char **argv, bool off, const char *doc
 int cli_off(struct cli *cli, int argc, char **argv)
 {
 	return run(cli, argc, argv, true,
-		   "Switch all rules off until `lurk on`, an apply, or a restart: every key does "
+		   "Switch all rules off until `lurk on`, an apply, or a reboot: every key does "
 		   "its usual job. With KEY, switch the rules on that key off in the profile, "
 		   "where they stay."
 		   "\vExamples:\n  lurk off\n  lurk off NumLock --apply");

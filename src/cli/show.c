@@ -24,35 +24,36 @@ static void add_row(const struct cli *cli, struct term_table *table, const struc
 		       cli_caps(cli, told.now, now), told.keyboard, line, told.note);
 }
 
-static void print_rules(const struct cli *cli)
+/* What is not in force yet stands before all that is. */
+static void print_rules(struct cli *cli)
 {
 	static const char *const heads[] = {"key", "usually", "now", "keyboard", "line", "note"};
 	struct term_table table;
+	const uint32_t all = cli->ws.profile.count;
 	char rules[LURK_COUNT_WORDS];
 
 	if (!cli->ws.profile_exists) {
 		cli_say_no_profile(cli);
+		if (cli_machine_if_any(cli))
+			cli_print_edits(cli, "What is in force differs:", true);
 		return;
 	}
-	printf("%s in %s%s\n",
-	       cli->ws.profile.count ? lurk_words_count(cli->ws.profile.count, "rule", rules)
-				     : "No rule",
-	       cli->ws.profile_path, cli->ws.profile.count ? ":" : ".");
+	printf("%s in %s", all ? lurk_words_count(all, "rule", rules) : "No rule",
+	       cli->ws.profile_path);
+	if (!cli_machine_if_any(cli))
+		puts(all ? ":" : ".");
+	else if (cli_print_edits(cli,
+				 ". What is in force differs; `lurk apply` changes this:", true))
+		fputs(all ? "All of the file:\n" : "", stdout);
+	else
+		puts(all ? ", all of it in force:" : ".");
 	term_table_init(&table, heads, 6);
-	for (uint32_t i = 0; i < cli->ws.profile.count; i++) {
+	for (uint32_t i = 0; i < all; i++) {
 		add_row(cli, &table, &cli->ws.profile.rules[i], false);
 		if (cli->ws.profile.rules[i].swap)
 			add_row(cli, &table, &cli->ws.profile.rules[i], true);
 	}
 	term_table_print(&table, "  ");
-}
-
-static void show_differences(struct cli *cli)
-{
-	if (cli_print_edits(cli, "What is in force differs; `lurk apply` would change this:"))
-		return;
-	if (cli->ws.profile.count)
-		puts("All of this is in force.");
 }
 
 /* ---- As a table of pairs --------------------------------------------------------------------- */
@@ -127,7 +128,7 @@ int cli_show(struct cli *cli, int argc, char **argv)
 		{0}};
 	static const struct cli_words words = {
 		options, parse_option, "",
-		"The rules as a table, and what differs between the file and what is in force."
+		"What differs between the file and what is in force, and the rules as a table."
 		"\vExamples:\n  lurk show\n  lurk show --pairs"};
 	bool pairs = false;
 	struct json_object *object, *list, *differences;
@@ -139,8 +140,6 @@ int cli_show(struct cli *cli, int argc, char **argv)
 		return show_pairs(cli);
 	if (!cli->json) {
 		print_rules(cli);
-		if (cli_machine_if_any(cli))
-			show_differences(cli);
 		return CLI_DONE;
 	}
 	object = json_object_new_object();

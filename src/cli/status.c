@@ -72,9 +72,8 @@ int cli_status(struct cli *cli, int argc, char **argv)
 		term_json(tell_status_json(cli->machine, &cli->ws, cli_pending(cli)));
 		return CLI_DONE;
 	}
-	tell_status(stdout, cli->machine);
+	tell_status(stdout, cli->machine, &cli->ws, cli_pending(cli));
 	cli_print_ways(cli);
 	cli_say_hwdb(cli);
-	tell_status_end(stdout, cli->machine, &cli->ws, cli_pending(cli));
 	return CLI_DONE;
 }

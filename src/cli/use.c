@@ -68,7 +68,7 @@ static int say_in_force(const struct cli *cli)
 		printf("%s is chosen, but all rules are off: `lurk on` switches them on.\n",
 		       cli->machine->profile);
 	else
-		printf("In force now: %s. `lurk use --previous` switches back; after a restart "
+		printf("In force now: %s. `lurk use --previous` switches back; after a reboot "
 		       "%s is in force.\n",
 		       cli->machine->profile, lurk_machine_start_profile(cli->machine, start));
 	return CLI_DONE;

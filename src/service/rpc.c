@@ -162,7 +162,7 @@ static void dispatch(struct lurk_call *call, const char *name)
 			lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
 				       methods[i].right == WATCH &&
 						       call->caller->rights.watch_by_root
-					       ? "only root may watch keys on this machine"
+					       ? "only root may watch keys on this computer"
 					       : who[methods[i].right]);
 		else if (check_params(call, &methods[i]))
 			methods[i].run(call);

@@ -6,7 +6,8 @@
 #include "tell/way.h"
 #include "tell/words.h"
 
-void tell_status(FILE *out, const struct lurk_machine *machine)
+void tell_status(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
+		 unsigned pending)
 {
 	const struct lurk_image *image = machine->image;
 	struct lurk_profile profile = {0};
@@ -39,23 +40,16 @@ void tell_status(FILE *out, const struct lurk_machine *machine)
 	} else {
 		fputs("No rule is in force: every key does its usual job.\n", out);
 	}
-	if (machine->service)
-		fprintf(out, "Root and members of the group lurk may change that: %s.\n",
-			machine->may_change ? "you may" : "you may not");
-}
-
-void tell_status_end(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
-		     unsigned pending)
-{
-	char count[LURK_COUNT_WORDS];
-
-	tell_storage(out, machine);
 	if (pending && !machine->trying)
 		fprintf(out,
 			"%s has %s that %s not in force: `lurk diff` lists %s, `lurk apply` "
 			"applies the file.\n",
-			ws->profile_path, lurk_words_count(pending, "difference", count),
+			ws->profile_path, lurk_words_count(pending, "difference", rules),
 			pending == 1 ? "is" : "are", pending == 1 ? "it" : "them");
+	tell_storage(out, machine);
+	if (machine->service)
+		fprintf(out, "Root and members of the group lurk may change that: %s.\n",
+			machine->may_change ? "you may" : "you may not");
 }
 
 struct json_object *tell_status_json(const struct lurk_machine *machine,

@@ -8,11 +8,10 @@
 #include "lurk/work/machine.h"
 #include "lurk/work/workspace.h"
 
-/* What is in force, since when, for how long, and who may change it; then, below the keyboards,
- * what is wrong with its storage and how the file differs. `pending` is how many rules do. */
-void tell_status(FILE *out, const struct lurk_machine *machine);
-void tell_status_end(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
-		     unsigned pending);
+/* What is in force, since when, for how long; how the file differs, by `pending` rules; what is
+ * wrong with its storage; and who may change it. */
+void tell_status(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
+		 unsigned pending);
 struct json_object *tell_status_json(const struct lurk_machine *machine,
 				     const struct lurk_workspace *ws, unsigned pending);
 

@@ -159,7 +159,7 @@ static bool open_version(struct tell_view *v, uint64_t version, struct lurk_mess
 	snprintf(side->words, sizeof side->words, "Version %" PRIu64, version);
 	return v->machine
 		       ? lurk_version_open(v->machine, version, &side->bytes, &side->image, message)
-		       : lurk_say(message, "no machine is reached, so no version is known");
+		       : lurk_say(message, "no computer is reached, so no version is known");
 }
 
 static bool open_sides(struct tell_view *v, struct lurk_message *message)

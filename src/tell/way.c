@@ -6,6 +6,7 @@
 #include "lurk/work/holder.h"
 #include "service/protocol.h"
 #include "tell/json.h"
+#include "tell/keyboard.h"
 #include "tell/words.h"
 
 static const char *source_name(lurk_key key)
@@ -116,6 +117,35 @@ const char *tell_why(const struct lurk_session_keyboard *k, char out[TELL_WHY])
 const char *tell_way(const struct lurk_session_keyboard *k)
 {
 	return lurk_way_words[k->choice.way];
+}
+
+bool tell_is_untouched(const struct lurk_session_keyboard *k)
+{
+	return k->choice.way == LURK_WAY_PLAIN && k->choice.reason == LURK_BECAUSE_NO_RULE &&
+	       !k->trouble && !k->unsettled && !k->info.others_changes;
+}
+
+const char *tell_untouched(const struct lurk_machine *machine,
+			   const struct lurk_keyboards_file *keyboards, char out[TELL_WHY])
+{
+	unsigned count = 0, told = 0;
+
+	*out = '\0';
+	for (uint16_t i = 0; i < machine->keyboard_count; i++)
+		count += machine->keyboards[i].present && tell_is_untouched(&machine->keyboards[i]);
+	for (uint16_t i = 0; told < count; i++) {
+		if (!machine->keyboards[i].present || !tell_is_untouched(&machine->keyboards[i]))
+			continue;
+		snprintf(out + strlen(out), TELL_WHY - strlen(out), "%s%s",
+			 !told              ? "No rule changes a key of "
+			 : told + 1 < count ? ", "
+					    : " or ",
+			 tell_keyboard(machine, keyboards, i));
+		told++;
+	}
+	if (count)
+		snprintf(out + strlen(out), TELL_WHY - strlen(out), ".");
+	return out;
 }
 
 struct json_object *tell_ways_json(const struct lurk_machine *machine,

@@ -15,7 +15,7 @@ static const char profile_head[] = "# Lurk profile: what keys give instead of th
 				   "# `lurk show` lists the rules, `lurk apply` puts them into "
 				   "force; comments stay when Lurk edits.\n"
 				   "lurk: 1\n"
-				   "name: default\n"
+				   "name: base\n"
 				   "rules:\n";
 
 static const char keyboards_head[] =

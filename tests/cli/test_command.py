@@ -722,7 +722,7 @@ def sharing(desk):
     while not question.endswith(b") "):
         question += os.read(end, 1000)
     os.write(end, b"dipper\n")
-    assert b"Insert gives Home" not in asked.communicate()[0] and asked.returncode == 0
+    assert b"Insert gives Home on dipper" in asked.communicate()[0] and asked.returncode == 0
     assert b"rules for a keyboard called Grebe. Which of yours is that? (heron, wagtail, curlew, dipper)" in question.replace(b"\r\n", b" "), question
     os.close(end)
     os.close(terminal)
@@ -749,6 +749,28 @@ def help_back(desk):
     desk.want("help map", out=["Give a key another job."], desk=None)
     desk.want("help maps", 2, err="did you mean `lurk map`?", desk=None)
     desk.want("help map swap", 2, err="one too many", desk=None)
+
+
+def what_changed_comes_first(desk):
+    """Also where much did; keyboards that no rule touches are one line."""
+    desk.write("hide/profile.yaml", HEAD)
+    desk.want("show", out="No rule in hide/profile.yaml.\n")
+    for i in range(1, 11):
+        desk.want(f"map F{i} F{i + 10} -k heron")
+    untouched = "No rule changes a key of wagtail, curlew or dipper.\n"
+    first = "".join(f"  added     F{i} gives F{i + 10} on heron\n" for i in range(1, 9))
+    assert desk.want("show").startswith("10 rules in hide/profile.yaml. What is in force differs; `lurk apply` changes this:\n" + first +
+                                        "  and 2 more: `lurk diff` lists them\nAll of the file:\n"), desk.want("show")
+    told = desk.want("apply --force", out=[untouched])
+    assert told.startswith("In force now, and again after every reboot: 10 rules from hide/profile.yaml.\n" + first + "  and 2 more\n  keyboard"), told
+    assert desk.want("show").startswith("10 rules in hide/profile.yaml, all of it in force:\n  key")
+    desk.want("restore F1")
+    told = desk.want("status", out=["hide/profile.yaml has 1 difference that is not in force", untouched])
+    assert told.index("1 difference") < told.index("  heron") < told.index(untouched), told
+    desk.want("off")
+    desk.want("status", out=["No rule changes a key of heron, wagtail, curlew or dipper.\n"])
+    os.remove(desk.path("hide/profile.yaml"))
+    desk.want("show", out=["No profile yet", "What is in force differs:\n  removed   F1 gives F11 on heron\n"])
 
 
 def resolve(desk):
@@ -1227,7 +1249,7 @@ def faults(desk):
 
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
-             plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, try_and_keep, versions, reach, off_and_on, sharing, help_back,
+             plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, what_changed_comes_first, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, without_a_program, profiles, renaming, completion, recipes, nothing_is_too_wide]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0

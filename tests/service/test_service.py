@@ -573,7 +573,7 @@ COMMANDS = [
     ("apply", "In force now"),
     ("status", "two keys give Tab"),
     ("swap Control Alt --keyboard dipper --apply", "It is in force now"),
-    ("show", "All of this is in force."),
+    ("show", "all of it in force"),
     ("off", "All rules are off"),
     ("status", "All rules are off: every key does its usual job. `lurk on` switches on 2 rules"),
     ("", "All rules are off"),
@@ -680,7 +680,7 @@ def a_profile_is_chosen():
     assert "result" in other.ask("use", profile="base", while_connected=True) and in_force() == "base"
     assert "on top of 1 from base" in lurk("apply", "--profile", "night") and in_force() == "night"
     other.end()
-    assert "after a restart night is in force" in lurk("use", "base") and in_force() == "base"
+    assert "after a reboot night is in force" in lurk("use", "base") and in_force() == "base"
     lurk("undo")
     assert in_force() == "base"
     assert client.ask("use", profile="x")["error"]["code"] == -32003
