@@ -21,7 +21,7 @@ struct lurk_press_record {
 	uint64_t down_us, up_us; /* down_us is 0 where only the release was seen */
 	uint32_t repeats;
 	bool held;        /* not released yet */
-	bool again;       /* pressed again without a release between */
+	bool unreleased;  /* it is not down any more, and never said that it came up; up_us is 0 */
 	uint64_t last_us; /* of its last press or repeat */
 	struct lurk_action gives;
 };
@@ -34,10 +34,15 @@ struct lurk_history {
 
 void lurk_history_init(struct lurk_history *history);
 /* Takes an event and what its press gives. Returns the record that it completed, NULL where it
- * completed none. */
+ * completed none: a release does, and so does a press of a key that never said that it came up. */
 const struct lurk_press_record *lurk_history_feed(struct lurk_history *history,
 						  const struct lurk_event *event,
 						  const struct lurk_action *action);
+/* A press that is over by now although no release came, each once; NULL for no (other) one. A PS/2
+ * keyboard repeats what is held, so that a key of it that does not, and after which no other was
+ * pressed, is held by nobody. To be asked until NULL before each event, with its time, and now and
+ * then. */
+const struct lurk_press_record *lurk_history_overdue(struct lurk_history *history, uint64_t now_us);
 /* Takes all keys to be up: events were missed. */
 void lurk_history_let_go(struct lurk_history *history);
 /* The index-th record, oldest first; NULL past the newest. */
@@ -49,7 +54,7 @@ enum lurk_oddity {
 	LURK_ODD_BOUNCED,    /* it came again sooner than a finger can */
 	LURK_ODD_LONG,       /* it has been down for long */
 	LURK_ODD_WAS_DOWN,   /* its release came, and no press before it */
-	LURK_ODD_NO_RELEASE, /* it was pressed again, and no release came between */
+	LURK_ODD_NO_RELEASE, /* it is over, and no release came */
 };
 
 /* Keyboards repeat after a second at the latest. */

@@ -66,6 +66,8 @@ static void on_quiet_event(void *data, const struct lurk_event *event,
 {
 	struct identify *id = data;
 
+	while (lurk_history_overdue(&id->presses.history, event->time_us))
+		;
 	term_view_note(&id->presses, event, action);
 }
 
@@ -105,6 +107,16 @@ static bool on_tick(void *data, unsigned left)
 	return !term_view_left(&id->presses);
 }
 
+/* A key that never says that it came up has all the same been pressed. */
+static bool on_waiting(void *data, unsigned left)
+{
+	struct identify *id = data;
+	const struct lurk_press_record *r = term_view_end_overdue(&id->presses);
+
+	(void)left;
+	return !r || r != press_at(id, id->wanted - 1);
+}
+
 /* Waits for the next press, after a prompt; on a desk the script has been played. False where none
  * came. */
 static bool await(struct identify *id, const char *prompt, unsigned seconds,
@@ -121,7 +133,8 @@ static bool await(struct identify *id, const char *prompt, unsigned seconds,
 			  &(struct term_watch){.watching = {.data = id,
 							    .seconds = seconds,
 							    .take = id->take,
-							    .key = key},
+							    .key = key,
+							    .tick = on_waiting},
 					       .prompt = prompt},
 			  why) &&
 	       press_at(id, id->wanted - 1) != NULL;

@@ -72,7 +72,7 @@ static const char *time_words(const struct tell_presses *p, const struct lurk_pr
 {
 	char time[32];
 
-	if (r->held && p->ended)
+	if ((r->held && p->ended) || r->unreleased)
 		snprintf(out, size, "pressed, not released");
 	else if (r->held)
 		snprintf(out, size, "is down");
@@ -135,7 +135,7 @@ const char *tell_press_oddity(const struct tell_presses *p, const struct lurk_pr
 		break;
 	case LURK_ODD_NO_RELEASE:
 		snprintf(out, TELL_PRESS,
-			 "It was pressed twice and never released: `lurk keyboards%s --press-only "
+			 "It never said that it came up: `lurk keyboards%s --press-only "
 			 "%s` "
 			 "tells Lurk that it never is.",
 			 on, name);
@@ -185,9 +185,9 @@ struct json_object *tell_press_json(const struct tell_presses *p, const struct l
 	tell_put_text(object, "meaning", lurk_key_meaning(r->key));
 	tell_put_text(object, "gives", given(p, r, words));
 	tell_put_flag(object, "pressed", r->down_us != 0);
-	tell_put_flag(object, "released", !r->held);
+	tell_put_flag(object, "released", !r->held && !r->unreleased);
 	tell_put_number(object, "down_ms",
-			r->down_us && !r->held ? (int64_t)(r->up_us - r->down_us) / 1000 : 0);
+			r->down_us && r->up_us ? (int64_t)(r->up_us - r->down_us) / 1000 : 0);
 	tell_put_number(object, "repeats", r->repeats);
 	tell_put_number(object, "interface", r->interface + 1);
 	tell_put_text(object, "odd", tell_press_oddity(p, r, now_us, odd));
@@ -240,6 +240,8 @@ const char *tell_press_now(const struct tell_presses *p, const struct lurk_press
 	else if (r->held)
 		snprintf(out + n, TELL_PRESS - n, "Down for %s by now%s.",
 			 duration(now_us - r->down_us, time), r->repeats ? ", repeating" : "");
+	else if (r->unreleased)
+		snprintf(out + n, TELL_PRESS - n, "Nothing said that it came up.");
 	else if (r->down_us)
 		snprintf(out + n, TELL_PRESS - n, "It was down for %s.",
 			 duration(r->up_us - r->down_us, time));

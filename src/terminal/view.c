@@ -13,7 +13,8 @@
 #include "tell/words.h"
 #include "terminal/terminal.h"
 
-enum { LEAVE_US = 3000000, INDENT = 2 };
+/* How late an event may be told of on a busy computer before its absence says something. */
+enum { LEAVE_US = 3000000, LATE_US = 1200000, INDENT = 2 };
 
 static uint64_t now_us(void)
 {
@@ -21,6 +22,12 @@ static uint64_t now_us(void)
 
 	clock_gettime(CLOCK_REALTIME, &now);
 	return (uint64_t)now.tv_sec * 1000000U + (uint64_t)now.tv_nsec / 1000U;
+}
+
+/* Of what came until then all has been told. */
+static uint64_t seen_until(const struct term_view *p)
+{
+	return p->machine->desk ? lurk_sim_now(p->machine->desk->sim) : now_us() - LATE_US;
 }
 
 /* What its words are of. */
@@ -243,13 +250,38 @@ const struct lurk_press_record *term_view_note(struct term_view *p, const struct
 	return lurk_history_feed(&p->history, event, action);
 }
 
+/* Presses that are over without a release, at their place. */
+static bool print_overdue(struct term_view *p, uint64_t time_us)
+{
+	const struct lurk_press_record *r;
+	bool any = false;
+
+	for (; (r = lurk_history_overdue(&p->history, time_us)); any = true) {
+		if (p->live && !any)
+			erase(p);
+		print_row(p, r);
+	}
+	return any;
+}
+
+const struct lurk_press_record *term_view_end_overdue(struct term_view *p)
+{
+	const struct lurk_press_record *last = NULL, *r;
+
+	while ((r = lurk_history_overdue(&p->history, seen_until(p))))
+		last = r;
+	return last;
+}
+
 void term_view_feed(struct term_view *p, const struct lurk_event *event,
 		    const struct lurk_action *action)
 {
-	const struct lurk_press_record *r = term_view_note(p, event, action);
+	const struct lurk_press_record *r;
 
 	if (p->live)
 		erase(p);
+	print_overdue(p, event->time_us);
+	r = term_view_note(p, event, action);
 	if (r)
 		print_row(p, r);
 	if (p->live)
@@ -260,9 +292,12 @@ void term_view_feed(struct term_view *p, const struct lurk_event *event,
 void term_view_tick(struct term_view *p)
 {
 	const struct lurk_press_record *r = newest(p);
+	const bool told = !p->machine->desk && print_overdue(p, seen_until(p));
 
+	if (told)
+		fflush(stdout);
 	/* Calm: drawn anew only where something has changed. */
-	if (!p->live || (p->drawn && !(r && r->held) && !strcmp(p->foot, p->drawn_foot)))
+	if (!p->live || (!told && p->drawn && !(r && r->held) && !strcmp(p->foot, p->drawn_foot)))
 		return;
 	erase(p);
 	draw(p);
@@ -291,6 +326,7 @@ void term_view_end(struct term_view *p)
 	p->ended = true;
 	if (p->live)
 		erase(p);
+	print_overdue(p, seen_until(p));
 	for (uint32_t i = 0; lurk_history_at(&p->history, i); i++) {
 		const struct lurk_press_record *r = lurk_history_at(&p->history, i);
 

@@ -38,6 +38,9 @@ const struct lurk_press_record *term_view_note(struct term_view *p, const struct
 					       const struct lurk_action *action);
 /* Draws the view: first when presses are seen, then anew for the time that goes by. */
 void term_view_tick(struct term_view *p);
+/* Takes presses that are over without a release to be so, where they are not shown; the last one,
+ * or NULL. */
+const struct lurk_press_record *term_view_end_overdue(struct term_view *p);
 /* Prints the picture of the last press. */
 void term_view_print_picture(struct term_view *p);
 /* Whether the key by which the view is left has been held for long enough. */

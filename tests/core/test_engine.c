@@ -680,8 +680,8 @@ static void presses_are_put_together(void **state)
 	free(h);
 }
 
-/* Events (a time in ms, + - or = for a repeat, a key), the time when asked, and what is odd about
- * the newest press. */
+/* Events (a time in ms, + - or = for a repeat, a key: a capital one is on a PS/2 keyboard), the
+ * time when asked, and what is odd about the newest press. */
 static const struct {
 	const char *events;
 	unsigned now_ms;
@@ -701,6 +701,17 @@ static const struct {
 	{"10+a 1210=a", 0, LURK_ODD_NOTHING},
 	{"10+a 1211+a 1300-a", 0, LURK_ODD_NOTHING},
 	{"10+a let 9000+a", 9010, LURK_ODD_NOTHING},
+	/* The other key took the repeats over, so this is another press. */
+	{"10+a 100+b 180-b 200=a", 0, LURK_ODD_NO_RELEASE},
+	{"10+b 100+a 400=a", 0, LURK_ODD_NOTHING},
+	/* Not held, since it does not repeat; which of two keys repeats is not known. */
+	{"10+A", 1210, LURK_ODD_NOTHING},
+	{"10+A", 1211, LURK_ODD_NO_RELEASE},
+	{"10+A 510=A 1000=A", 2200, LURK_ODD_NOTHING},
+	{"10+A 510=A 1000=A", 2201, LURK_ODD_NO_RELEASE},
+	{"10+B 20+A 100-B", 9000, LURK_ODD_LONG},
+	{"10+A 2000-A", 9000, LURK_ODD_NOTHING}, /* it only came late */
+	{"10+A 2000+A 2010-A", 9000, LURK_ODD_NOTHING},
 };
 
 static void what_is_odd_is_said(void **state)
@@ -723,13 +734,18 @@ static void what_is_odd_is_said(void **state)
 				lurk_history_let_go(h);
 				continue;
 			}
-			event.key =
-				(struct lurk_key_event){.scan = {(uint32_t)sign[1], LURK_SCAN_HID},
-							.state = *sign == '+'   ? LURK_DOWN
-								 : *sign == '-' ? LURK_UP
-										: LURK_REPEAT};
+			while (lurk_history_overdue(h, event.time_us))
+				;
+			event.key = (struct lurk_key_event){
+				.scan = {(uint32_t)sign[1],
+					 sign[1] < 'a' ? LURK_SCAN_SET1 : LURK_SCAN_HID},
+				.state = *sign == '+'   ? LURK_DOWN
+					 : *sign == '-' ? LURK_UP
+							: LURK_REPEAT};
 			lurk_history_feed(h, &event, &itself);
 		}
+		while (lurk_history_overdue(h, oddities[i].now_ms * UINT64_C(1000)))
+			;
 		if (lurk_press_oddity(h, lurk_history_at(h, h->count - 1),
 				      oddities[i].now_ms * UINT64_C(1000)) != oddities[i].odd)
 			fail_msg("%s", oddities[i].events);
