@@ -208,7 +208,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		o->dark = true;
 		return 0;
 	case OPTION_LABELS:
-		o->labels = true;
+		o->labels = o->wanted.losses = true;
 		return 0;
 	case OPTION_CARD:
 		o->wanted.card = true;

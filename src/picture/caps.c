@@ -31,7 +31,7 @@ double caps_height(const struct picture *picture, double scale)
 	return (picture->height * LURK_UNIT_MM / LURK_UNIT_QUARTERS + 2 * body) * scale;
 }
 
-void caps_text(struct drawing *d, const struct fit_box *box, const char *alternatives, double x,
+bool caps_text(struct drawing *d, const struct fit_box *box, const char *alternatives, double x,
 	       double middle, unsigned anchor, enum ink ink)
 {
 	enum { CAPITAL_PERCENT = 73 }; /* how high a capital is, of the size */
@@ -39,7 +39,7 @@ void caps_text(struct drawing *d, const struct fit_box *box, const char *alterna
 	double line;
 
 	if (!*alternatives)
-		return;
+		return true;
 	drawing_fit(d, box, alternatives, &fitted);
 	line = fitted.size * LINE_PERCENT / 100;
 	for (unsigned i = 0; i < fitted.count; i++)
@@ -47,6 +47,7 @@ void caps_text(struct drawing *d, const struct fit_box *box, const char *alterna
 			     middle + fitted.size * CAPITAL_PERCENT / 200 +
 				     (i - (fitted.count - 1) / 2.0) * line,
 			     anchor, fitted.size, box->bold, ink, fitted.lines[i]);
+	return !fitted.shortened;
 }
 
 /* ---- Faces ----------------------------------------------------------------------------------- */
@@ -129,7 +130,7 @@ static void draw_face(struct drawing *d, const struct cap_box *b)
 			     looks[cap->mark].width, 0);
 	if (cap->mark == PICTURE_NOTHING && !cap->faint && !cap->held)
 		draw_hatching(d, b, INK_NOTHING_LINES);
-	if (*cap->with && !cap->faint)
+	if (picture_cap_varies(cap) && !cap->faint)
 		draw_outline(d, b, 0.8 * b->scale, INK_NONE, INK_WITH_EDGE, 0.5, 0);
 	if (cap->broken)
 		draw_crack(d, b);
@@ -218,27 +219,46 @@ static struct zones zones_of(const struct cap_box *b)
 	return z;
 }
 
-/* What a key types: alone below, with Shift above, with AltRight beside. */
-static void draw_legends(struct drawing *d, const struct cap_box *b, const struct zones *z)
+/* A legend that a rule changed stands out. */
+static void draw_legend(struct drawing *d, const struct legend_box *b, unsigned level,
+			struct fit_box box, double x, double middle, unsigned anchor)
+{
+	const bool changed = b->cap->levels >> level & 1;
+
+	box.bold = changed;
+	caps_text(d, &box, b->cap->legends[level], x, middle, anchor,
+		  changed     ? INK_WITH_EDGE
+		  : level < 2 ? b->text
+			      : b->quiet);
+}
+
+void caps_legends(struct drawing *d, const struct legend_box *b)
 {
 	const struct picture_cap *cap = b->cap;
-	const double above = z->above * 0.85, height = b->height - above, width = z->middle_width;
-	const double top = b->y + above + height * 0.29, bottom = b->y + above + height * 0.71;
+	const double top = b->y + b->height * 0.29, bottom = b->y + b->height * 0.71;
 	const bool two = *cap->legends[1], side = *cap->legends[2] || *cap->legends[3];
 	const double least = least_text * b->scale, most = legend_text * b->scale;
-	const struct fit_box large = {side ? width * 0.54 : width,
-				      height * (two ? 0.42 : 0.5),
+	const struct fit_box large = {side ? b->width * 0.54 : b->width,
+				      b->height * (two ? 0.42 : 0.5),
 				      two ? most * 0.88 : most,
 				      least,
 				      1,
 				      false};
-	const struct fit_box small = {width * 0.44, height * 0.4, most * 0.66, least, 1, false};
+	const struct fit_box small = {
+		b->width * 0.44, b->height * 0.4, most * 0.66, least, 1, false};
 
-	caps_text(d, &large, cap->legends[0], z->left, two ? bottom : top + 0.4 * b->scale, 0,
-		  b->text);
-	caps_text(d, &large, cap->legends[1], z->left, top, 0, b->text);
-	caps_text(d, &small, cap->legends[2], z->left + width, bottom, 2, b->quiet);
-	caps_text(d, &small, cap->legends[3], z->left + width, top, 2, b->quiet);
+	draw_legend(d, b, 0, large, b->x, two ? bottom : top + 0.4 * b->scale, 0);
+	draw_legend(d, b, 1, large, b->x, top, 0);
+	draw_legend(d, b, 2, small, b->x + b->width, bottom, 2);
+	draw_legend(d, b, 3, small, b->x + b->width, top, 2);
+}
+
+static void draw_legends(struct drawing *d, const struct cap_box *b, const struct zones *z)
+{
+	const double above = z->above * 0.85;
+
+	caps_legends(d, &(struct legend_box){b->cap, z->left, b->y + above, z->middle_width,
+					     b->height - above, b->scale, b->text, b->quiet});
 }
 
 /* What a key gives, or is called; on charts two lines. */
@@ -250,8 +270,8 @@ static void draw_main(struct drawing *d, const struct cap_box *b, const struct z
 	const double most =
 		label ? lurk_utf8_count(cap->main) > 1 ? label_text : legend_text : main_text;
 	const double x = z->left + z->middle_width / 2, height = z->middle_height;
-	struct fit_box box = {z->middle_width,       height, most * b->scale,
-			      least_text * b->scale, 2,      changed};
+	struct fit_box box = {z->middle_width,       height,          most * b->scale,
+			      least_text * b->scale, changed ? 3 : 2, changed};
 
 	if (!*cap->second) {
 		caps_text(d, &box, cap->main, x, z->middle, 1, b->text);
@@ -341,7 +361,7 @@ static void draw_cap(struct drawing *d, const struct cap_box *b)
 	char classes[128] = "cap", scan[LURK_SCAN_TEXT];
 
 	add_class(classes, sizeof classes, cap->mark, marks[cap->mark]);
-	add_class(classes, sizeof classes, *cap->with, "with");
+	add_class(classes, sizeof classes, picture_cap_varies(cap), "with");
 	add_class(classes, sizeof classes, cap->by_code, "by-code");
 	add_class(classes, sizeof classes, cap->broken, "broken");
 	add_class(classes, sizeof classes, cap->absent, "absent");

@@ -275,25 +275,6 @@ struct shape *drawing_text(struct drawing *d, double x, double y, unsigned ancho
 	return shape;
 }
 
-/* Where it can be broken so that the two lines become most alike: a space, or a tab, which is not
- * seen. NULL for nowhere. */
-static const char *middle_break(const char *text)
-{
-	const char *best = NULL;
-	size_t best_longest = 0;
-
-	for (const char *c = strpbrk(text, " \t"); c; c = strpbrk(c + 1, " \t")) {
-		size_t left = (size_t)(c - text), right = strlen(c + 1);
-		size_t longest = left > right ? left : right;
-
-		if (!best || longest < best_longest) {
-			best = c;
-			best_longest = longest;
-		}
-	}
-	return best;
-}
-
 static void copy_line(char line[DRAWING_TEXT], const char *text, size_t length)
 {
 	size_t n = 0;
@@ -305,12 +286,36 @@ static void copy_line(char line[DRAWING_TEXT], const char *text, size_t length)
 	line[n] = '\0';
 }
 
-static void set_lines(struct fitted *fitted, const char *text, const char *at)
+/* How many characters are seen up to a place. */
+static size_t seen(const char *text, size_t length)
 {
-	fitted->count = at ? 2 : 1;
-	copy_line(fitted->lines[0], text, at ? (size_t)(at - text) : strlen(text));
-	if (at)
-		copy_line(fitted->lines[1], at + 1, strlen(at + 1));
+	size_t n = 0;
+
+	for (size_t i = 0; i < length; i++)
+		n += text[i] != '\t' && (text[i] & 0xc0) != 0x80;
+	return n;
+}
+
+/* Lines of at most so many characters, broken at spaces and at tabs, which are not seen. False
+ * where there would be too many. */
+static bool set_lines(struct fitted *fitted, const char *text, size_t most, unsigned lines)
+{
+	fitted->count = 0;
+	while (*(text += strspn(text, " \t"))) {
+		size_t taken = 0;
+
+		for (size_t n = strcspn(text, " \t"); seen(text, n) <= most;
+		     n += 1 + strcspn(text + n + 1, " \t")) { /* word after word */
+			taken = n && strchr(" \t", text[n - 1]) ? taken : n;
+			if (!text[n])
+				break;
+		}
+		if (!taken || fitted->count == lines)
+			return false;
+		copy_line(fitted->lines[fitted->count++], text, taken);
+		text += taken;
+	}
+	return true;
 }
 
 /* The largest size at which these lines fit. */
@@ -329,21 +334,41 @@ static double size_of(struct drawing *d, const struct fit_box *box, const struct
 	return size;
 }
 
-/* One line or two, whichever is larger. */
+/* On as many lines as make it largest, the longest of them as short as can be. */
 static void lay_out(struct drawing *d, const struct fit_box *box, const char *text,
 		    struct fitted *fitted)
 {
-	const char *at = box->lines > 1 ? middle_break(text) : NULL;
-	struct fitted two;
+	const size_t length = seen(text, strlen(text));
 
-	set_lines(fitted, text, NULL);
+	fitted->count = 1;
+	copy_line(fitted->lines[0], text, strlen(text));
 	fitted->size = size_of(d, box, fitted);
-	if (!at)
-		return;
-	set_lines(&two, text, at);
-	two.size = size_of(d, box, &two);
-	if (two.size > fitted->size)
-		*fitted = two;
+	for (unsigned lines = 2; lines <= box->lines; lines++) {
+		struct fitted more = {.count = 0};
+		size_t most = (length + lines - 1) / lines;
+
+		while (most < length && !set_lines(&more, text, most, lines))
+			most++;
+		if (most >= length)
+			continue;
+		more.size = size_of(d, box, &more);
+		if (more.size > fitted->size)
+			*fitted = more;
+	}
+}
+
+/* It may be broken anywhere. */
+static void break_anywhere(const char *text, char out[DRAWING_TEXT])
+{
+	size_t n = 0;
+
+	for (; *text && n + 6 < DRAWING_TEXT; text++) {
+		if (n && (*text & 0xc0) != 0x80 && !strchr(" \t", *text) &&
+		    !strchr(" \t", text[-1]))
+			out[n++] = '\t';
+		out[n++] = *text;
+	}
+	out[n] = '\0';
 }
 
 /* Takes characters away from its end until it fits. */
@@ -362,6 +387,7 @@ static void shorten(struct drawing *d, const struct fit_box *box, const char *te
 		lay_out(d, box, shortened, fitted);
 		g_free(shortened);
 	} while (fitted->size < box->least && *rest);
+	fitted->shortened = true;
 	g_free(rest);
 }
 
@@ -389,6 +415,7 @@ void drawing_fit(struct drawing *d, const struct fit_box *box, const char *alter
 
 		set_text(text, at, length);
 		lay_out(d, box, text, fitted);
+		fitted->shortened = false;
 		if (fitted->size >= enough) {
 			g_free(valid);
 			return;
@@ -401,6 +428,15 @@ void drawing_fit(struct drawing *d, const struct fit_box *box, const char *alter
 	}
 	g_free(valid);
 	*fitted = best;
-	if (best.size < box->least)
+	if (best.size < box->least && box->lines >= LINES_WITHIN_WORDS) {
+		char broken[DRAWING_TEXT];
+
+		break_anywhere(text, broken);
+		lay_out(d, box, broken, fitted);
+		if (fitted->size >= box->least)
+			return;
+		shorten(d, box, broken, fitted);
+	} else if (best.size < box->least) {
 		shorten(d, box, text, fitted);
+	}
 }

@@ -99,13 +99,15 @@ struct shape *drawing_text(struct drawing *d, double x, double y, unsigned ancho
 			   bool bold, enum ink ink, const char *text);
 double drawing_text_width(struct drawing *d, double size, bool bold, const char *text);
 
-/* A text made to fit: the first of the alternatives that does, on up to two lines; smaller where it
- * must be, shortened where that is not enough. */
-enum { FITTED_LINES = 2 };
+/* A text made to fit: the first of the alternatives that does, on as many lines as there may be;
+ * smaller where it must be, broken within words where there may be many, shortened where that is
+ * not enough. */
+enum { FITTED_LINES = 6, LINES_WITHIN_WORDS = 4 };
 struct fitted {
 	char lines[FITTED_LINES][DRAWING_TEXT];
 	unsigned count;
 	double size;
+	bool shortened;
 };
 struct fit_box {
 	double width, height;

@@ -9,8 +9,8 @@
 #include "picture/picture.h"
 
 enum { EXTRA_WIDTH = 8, EXTRA_GAP = 2 };
-/* How much is told on a cap of what modifiers bring about. */
-enum { WITH_TEXT = 40 };
+/* How much is told on a cap of what modifiers bring about; and in the place of a legend. */
+enum { WITH_TEXT = 40, LEGEND_CHARACTERS = 2 };
 
 struct face {
 	const struct picture_job *job;
@@ -75,7 +75,7 @@ static void modifiers_text(uint16_t bits, bool brief, char *out, size_t size)
 		if (!(bits & modifiers[i].bits))
 			continue;
 		if (*out)
-			lurk_append(out, size, "+");
+			lurk_append(out, size, "+\t");
 		lurk_append(out, size, brief ? modifiers[i].brief : modifiers[i].name);
 	}
 }
@@ -111,7 +111,7 @@ static void chords_text(const struct face *f, const struct lurk_text *steps, boo
 			lurk_append(out, PICTURE_TEXT / 2, " ");
 		lurk_append(out, PICTURE_TEXT / 2, held);
 		if (*held)
-			lurk_append(out, PICTURE_TEXT / 2, "+");
+			lurk_append(out, PICTURE_TEXT / 2, "+\t");
 		lurk_append(out, PICTURE_TEXT / 2, name);
 	}
 }
@@ -123,8 +123,25 @@ static void safe_text(struct lurk_text text, char out[PICTURE_TEXT])
 
 	*out = '\0';
 	lurk_append(out, PICTURE_TEXT, whole);
+	if (strlen(whole) >= PICTURE_TEXT) { /* more than any cap has room for */
+		out[PICTURE_TEXT - 8] = '\0';
+		while (*out && (out[strlen(out) - 1] & 0x80))
+			out[strlen(out) - 1] = '\0';
+		lurk_append(out, PICTURE_TEXT, "…");
+	}
 	lurk_release(whole);
 	lurk_make_harmless(out);
+}
+
+/* It may be broken behind signs as well. */
+static void add_text(char text[PICTURE_TEXT], const char *words)
+{
+	for (const char *c = words; *c; c++) {
+		char one[] = {*c, strchr("-/.,;:_@", *c) && c[1] != ' ' ? '\t' : '\0', '\0'};
+
+		if (strlen(text) + 8 < PICTURE_TEXT)
+			strcat(text, one);
+	}
 }
 
 static void result_text(const struct face *f, const struct lurk_result *result, lurk_key key,
@@ -152,7 +169,7 @@ static void result_text(const struct face *f, const struct lurk_result *result, 
 		safe_text(result->text, name);
 		if (lurk_utf8_count(name) > 1)
 			lurk_append(text, PICTURE_TEXT, "“");
-		lurk_append(text, PICTURE_TEXT - 4, name);
+		add_text(text, name);
 		if (lurk_utf8_count(name) > 1)
 			lurk_append(text, PICTURE_TEXT, "”");
 		break;
@@ -251,38 +268,103 @@ static bool rule_at(const struct picture_job *job, unsigned index, struct lurk_r
 	return false;
 }
 
-/* What the key gives with modifiers, the first rule in words and how many more. */
-static void tell_modified(struct face *f, struct picture_cap *cap)
+/* Whether it asks for the modifiers of a legend and no others. */
+static bool is_on_a_level(const struct lurk_rule *rule)
+{
+	return !rule->press.only && rule->press.modifiers &&
+	       !(rule->press.modifiers & ~(LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT));
+}
+
+/* The legend's place has room for a character or two; else it is empty, and what the rule gives is
+ * told elsewhere. */
+static bool is_brief(const struct lurk_rule *rule, const char *gives)
+{
+	return rule->gives.kind != LURK_GIVES_NOTHING &&
+	       lurk_utf8_count(gives) <= LEGEND_CHARACTERS && strlen(gives) < LURK_LEGEND;
+}
+
+/* Legends whose modifiers some rule asks for. */
+static void change_legends(const struct face *f, struct picture_cap *cap)
+{
+	for (unsigned level = 1; level < (f->third_level ? PICTURE_LEGENDS : 2U); level++) {
+		const uint8_t held = (uint8_t)((level & 1 ? LURK_MOD_LEFT_SHIFT : 0) |
+					       (level & 2 ? LURK_MOD_RIGHT_ALT : 0));
+		const struct lurk_action *action =
+			lurk_keymap_find_held(f->keymap, cap->scan, cap->place.key, held);
+		char gives[PICTURE_TEXT], first[PICTURE_TEXT];
+		struct lurk_rule rule = {0};
+
+		if (action->rank)
+			lurk_image_rule(f->job->image, action->rule, &rule);
+		if (!is_on_a_level(&rule))
+			continue;
+		result_text(f, &rule.gives, cap->place.key, gives);
+		picture_first(gives, first);
+		snprintf(cap->legends[level], LURK_LEGEND, "%.*s",
+			 is_brief(&rule, first) ? LURK_LEGEND - 1 : 0, first);
+		if (*cap->legends[level])
+			cap->levels |= (uint8_t)(1U << level);
+	}
+	/* What a level below it gives as well is not said twice. */
+	if (!strcmp(cap->legends[3], cap->legends[1]) ||
+	    !strcmp(cap->legends[3], cap->legends[2])) {
+		*cap->legends[3] = '\0';
+		cap->levels &= (uint8_t)~8U;
+	}
+}
+
+/* Of a shortcut, or nothing, the short form; it says as much. */
+static const char *briefly(uint8_t kind, const char *alternatives, char out[PICTURE_TEXT])
+{
+	const char *last = strrchr(alternatives, '\n');
+
+	picture_first(last && (kind == LURK_GIVES_CHORDS || kind == LURK_GIVES_NOTHING)
+			      ? last + 1
+			      : alternatives,
+		      out);
+	return out;
+}
+
+/* What the key gives with modifiers: the first rule in words and how many more, and all of them. */
+static void tell_modified(struct face *f, struct picture_cap *cap, bool legends)
 {
 	struct lurk_rule rule;
 	unsigned more = 0;
-	char brief[PICTURE_TEXT] = "", gives[PICTURE_TEXT], first[PICTURE_TEXT];
+	char gives[PICTURE_TEXT], first[PICTURE_TEXT], shorter[PICTURE_TEXT], number[16];
 	bool by_code;
 
+	if (legends)
+		change_legends(f, cap);
 	for (unsigned i = 0; rule_at(f->job, i, &rule); i++) {
+		char brief[PICTURE_TEXT] = "";
+
 		if (!(rule.press.modifiers || rule.press.only) || !acts_here(f->job, &rule) ||
 		    !is_on(f->wiring, &rule, cap, &by_code))
 			continue;
 		cap->by_code |= by_code;
-		if (*cap->with) {
-			more++;
-			continue;
-		}
 		result_text(f, &rule.gives, cap->place.key, gives);
 		picture_first(gives, first);
+		if (legends && is_on_a_level(&rule) && is_brief(&rule, first))
+			continue;
 		if (rule.press.only)
 			snprintf(brief, sizeof brief, "alone");
 		else
 			modifiers_text(rule.press.modifiers, true, brief, sizeof brief);
+		lurk_append(brief, sizeof brief, ": ");
+		lurk_append(cap->all_with, sizeof cap->all_with, *cap->all_with ? "\n" : "");
+		lurk_append(cap->all_with, sizeof cap->all_with, brief);
+		lurk_append(cap->all_with, sizeof cap->all_with,
+			    briefly(rule.gives.kind, gives, shorter));
+		if (more++)
+			continue;
 		lurk_append(cap->with, WITH_TEXT / 2, brief);
-		lurk_append(cap->with, WITH_TEXT, ": ");
 		lurk_append(cap->with, WITH_TEXT, first);
 	}
-	if (more) {
-		char once[WITH_TEXT], number[16];
+	if (more > 1) {
+		char once[WITH_TEXT];
 
 		memcpy(once, cap->with, sizeof once);
-		snprintf(number, sizeof number, " +%u\n", more);
+		snprintf(number, sizeof number, " +%u\n", more - 1);
 		lurk_append(cap->with, sizeof cap->with, number);
 		lurk_append(cap->with, sizeof cap->with, once);
 	}
@@ -368,14 +450,16 @@ static void change_cap(struct face *f, struct picture_cap *cap)
 	const struct lurk_action *action;
 	struct lurk_result result;
 	struct lurk_rule rule;
+	bool changed;
 
 	if (!f->keymap)
 		return;
-	if (lurk_keymap_varies(f->keymap, cap->scan, cap->place.key))
-		tell_modified(f, cap);
 	action = lurk_keymap_find_held(f->keymap, cap->scan, cap->place.key, f->held);
-	if (!action->rank || action->gives == LURK_GIVES_ITSELF ||
-	    (action->gives == LURK_GIVES_KEY && action->key == cap->place.key))
+	changed = action->rank && action->gives != LURK_GIVES_ITSELF &&
+		  (action->gives != LURK_GIVES_KEY || action->key != cap->place.key);
+	if (lurk_keymap_varies(f->keymap, cap->scan, cap->place.key))
+		tell_modified(f, cap, !changed && has_legends(cap));
+	if (!changed)
 		return;
 	lurk_image_rule(f->job->image, action->rule, &rule);
 	cap->by_code |= rule.press.on.kind == LURK_TARGET_SCAN;
@@ -394,8 +478,10 @@ static void change_cap(struct face *f, struct picture_cap *cap)
 		cap->pair = pair_number(f, cap->place.key, result.key);
 	}
 	/* What it gives alone is what is shown. */
-	if (!f->job->held && !strncmp(cap->with, "alone: ", 7))
+	if (!f->job->held && !strncmp(cap->with, "alone: ", 7)) {
 		snprintf(cap->with, sizeof cap->with, "alone");
+		snprintf(cap->all_with, sizeof cap->all_with, "alone");
+	}
 }
 
 static void mark_state(const struct face *f, struct picture_cap *cap)
@@ -592,7 +678,7 @@ bool picture_next_rule(const struct picture *picture, const struct picture_job *
 
 bool picture_cap_changed(const struct picture_cap *cap)
 {
-	return !cap->absent && (cap->mark || *cap->with);
+	return !cap->absent && (cap->mark || picture_cap_varies(cap));
 }
 
 /* Whether they say the same, wherever they stand. */
@@ -600,7 +686,7 @@ static bool same_cap(const struct picture_cap *a, const struct picture_cap *b)
 {
 	return a->place.key == b->place.key && lurk_scan_same(a->scan, b->scan) &&
 	       !memcmp(a->legends, b->legends, sizeof a->legends) && !strcmp(a->main, b->main) &&
-	       !strcmp(a->with, b->with);
+	       !strcmp(a->with, b->with) && !strcmp(a->all_with, b->all_with);
 }
 
 static void fade(struct picture *picture, const struct picture *other)
@@ -649,7 +735,7 @@ static bool shows(const struct picture_cap *cap, enum picture_sign sign)
 	case PICTURE_SIGN_NOTHING:
 		return job && cap->mark == PICTURE_NOTHING;
 	case PICTURE_SIGN_WITH:
-		return !cap->faint && *cap->with;
+		return !cap->faint && picture_cap_varies(cap);
 	case PICTURE_SIGN_BY_CODE:
 		return !cap->faint && cap->by_code;
 	case PICTURE_SIGN_BROKEN:

@@ -17,7 +17,8 @@
 #include "lurk/keymap.h"
 
 enum {
-	PICTURE_TEXT = 96,
+	PICTURE_TEXT = 192,
+	PICTURE_LIST = 512,
 	PICTURE_CAPS = LURK_PLACES + 64,
 	PICTURE_LEGENDS = 4, /* alone, with Shift, with AltRight, with both */
 	PICTURE_EXTRA = 100, /* the block of keys that have no place in the form */
@@ -32,14 +33,17 @@ struct picture_cap {
 	char main[PICTURE_TEXT];                    /* what it gives, or what is printed on it */
 	char second[PICTURE_TEXT];                  /* below it as large, on charts */
 	char small[PICTURE_TEXT];                   /* what it gave before, or is called */
-	char with[PICTURE_TEXT];                    /* what it gives with modifiers: "Shift: #" */
-	uint8_t mark;                               /* enum picture_mark */
-	uint8_t pair;         /* of a swap: 1, 2, …: the other key has the same */
-	bool by_code;         /* a rule on its scan code acts */
-	bool broken, absent;  /* not to be relied on; not on this keyboard */
-	bool held;            /* a modifier that is held for this picture */
-	bool faint;           /* not what this picture is about */
-	bool pressed, target; /* lit in a live view: pressed; whose job it does */
+	char with[PICTURE_TEXT];                    /* what it gives with modifiers: "Meta: Tab" */
+	char all_with[PICTURE_LIST];                /* each of these, a line each */
+	uint8_t levels;          /* bits of the legends that rules with Shift or AltRight changed */
+	char lost[PICTURE_TEXT]; /* signs that no key types any more since this one does not */
+	uint8_t mark;            /* enum picture_mark */
+	uint8_t pair;            /* of a swap: 1, 2, …: the other key has the same */
+	bool by_code;            /* a rule on its scan code acts */
+	bool broken, absent;     /* not to be relied on; not on this keyboard */
+	bool held;               /* a modifier that is held for this picture */
+	bool faint;              /* not what this picture is about */
+	bool pressed, target;    /* lit in a live view: pressed; whose job it does */
 };
 
 struct picture {
@@ -78,6 +82,11 @@ void picture_fill(struct picture *picture, const struct picture_job *job);
 bool picture_next_rule(const struct picture *picture, const struct picture_job *job,
 		       unsigned *index, struct lurk_rule *rule);
 
+/* Whether rules give a key another job only with modifiers, or with some as well. */
+static inline bool picture_cap_varies(const struct picture_cap *cap)
+{
+	return *cap->with || cap->levels;
+}
 /* Whether rules give a key that is there another job, also with modifiers only. */
 bool picture_cap_changed(const struct picture_cap *cap);
 

@@ -3,6 +3,9 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
+
 const struct sheet_paper sheet_a4 = {210, 297}, sheet_letter = {215.9, 279.4};
 
 /* A line of text at most so wide; returns how high it is. */
@@ -246,31 +249,91 @@ static void draw_cut_marks(struct drawing *d, double x, double y, double width, 
 	}
 }
 
-static void draw_label(struct drawing *d, const struct picture_cap *cap, double x, double y,
-		       double width, double height)
+/* What the label is for and what it says, whole. */
+static void write_in_full(const struct picture_cap *cap, const char *name, const char *legend,
+			  char out[DRAWING_TEXT])
 {
-	char scan[LURK_SCAN_TEXT], name[PICTURE_TEXT], classes[] = "label";
-	const double strip = *cap->with ? 3.6 : 0;
-	const struct fit_box main = {width - 2, height - 2 - strip, 5.6, 2.2, 2, true};
-	const struct fit_box with = {width - 2, strip, 2.8, 2, 1, true};
-	const struct fit_box place = {width + 4, 3.2, 2.6, 1.6, 1, false};
-	char legend[PICTURE_TEXT];
+	char with[PICTURE_LIST];
 
-	if (*cap->main)
-		snprintf(legend, sizeof legend, "%s", cap->main);
-	else
-		snprintf(legend, sizeof legend, "%s %s", cap->legends[1], cap->legends[0]);
+	*with = *out = '\0';
+	for (const char *at = cap->all_with; *at;) {
+		const size_t length = strcspn(at, "\n"), n = strlen(with);
+
+		snprintf(with + n, sizeof with - n, "%s%.*s", n ? "; " : "", (int)length, at);
+		at += length + (at[length] != '\0');
+	}
+	lurk_append(out, DRAWING_TEXT, name);
+	lurk_append(out, DRAWING_TEXT, ":  ");
+	lurk_append(out, DRAWING_TEXT, legend);
+	lurk_append(out, DRAWING_TEXT, *legend && *with ? "; " : "");
+	lurk_append(out, DRAWING_TEXT, with);
+}
+
+/* What modifiers bring about stands above, a line each; returns how high that is. */
+static double draw_all_with(struct drawing *d, const struct picture_cap *cap, double x, double y,
+			    double width, double most, bool *whole)
+{
+	unsigned lines = *cap->all_with != '\0';
+	const char *at = cap->all_with;
+	double height;
+
+	for (const char *c = at; (c = strchr(c, '\n')); c++)
+		lines++;
+	height = lines * 3.2 < most ? 3.2 : most / (lines ? lines : 1);
+	for (unsigned i = 0; i < lines; i++) {
+		const struct fit_box box = {width - 2, height, 2.8, 1.5, 1, true};
+		char line[PICTURE_TEXT];
+		const size_t length = strcspn(at, "\n");
+
+		snprintf(line, sizeof line, "%.*s", (int)length, at);
+		*whole = caps_text(d, &box, line, x + width / 2, y + 0.6 + (i + 0.5) * height, 1,
+				   INK_TEXT) &&
+			 *whole;
+		at += length + (at[length] != '\0');
+	}
+	return lines ? lines * height + 0.4 : 0;
+}
+
+/* False where not all of it had room, which is then to be told in `full`. */
+static bool draw_label(struct drawing *d, const struct picture_cap *cap, double x, double y,
+		       double width, double height, char full[DRAWING_TEXT])
+{
+	enum { MAIN_LINES = 6 };
+	char scan[LURK_SCAN_TEXT], name[PICTURE_TEXT], classes[] = "label";
+	const struct fit_box place = {width + 4, 3.2, 2.6, 1.6, 1, false};
+	const double below = y + height + mark_length;
+	struct fit_box main = {width - 2, 0, 5.6, 1.6, MAIN_LINES, true};
+	char legend[PICTURE_TEXT], lost[PICTURE_TEXT + 8];
+	bool whole = true;
+	double strip;
+
+	/* By what it still types. */
+	snprintf(legend, sizeof legend, "%s %s", cap->levels & 2 ? "" : cap->legends[1],
+		 cap->legends[0]);
 	g_strstrip(legend);
-	picture_first(*cap->small ? cap->small : legend, name);
+	picture_first(*cap->small ? cap->small : *cap->main ? cap->main : legend, name);
 	drawing_group(d, classes,
 		      cap->place.key ? lurk_key_name(cap->place.key)
 				     : lurk_scan_write(cap->scan, scan));
 	drawing_box(d, x, y, width, height, 0, INK_PAPER, INK_FAINT_EDGE, 0.1);
 	draw_cut_marks(d, x, y, width, height);
-	caps_text(d, &main, legend, x + width / 2, y + 1 + strip + main.height / 2, 1, INK_TEXT);
-	caps_text(d, &with, cap->with, x + width / 2, y + 1 + strip / 2, 1, INK_TEXT);
-	caps_text(d, &place, name, x + width / 2, y + height + mark_length + 1.2, 1, INK_QUIET);
+	strip = draw_all_with(d, cap, x, y, width, height * 0.55, &whole);
+	main.height = height - 2 - strip;
+	if (*cap->main)
+		whole = caps_text(d, &main, cap->main, x + width / 2,
+				  y + 1 + strip + main.height / 2, 1, INK_TEXT) &&
+			whole;
+	else
+		caps_legends(d, &(struct legend_box){cap, x + 1.3, y + strip, width - 2.6,
+						     height - strip, 0.78, INK_TEXT, INK_TEXT});
+	caps_text(d, &place, name, x + width / 2, below + 1.2, 1, INK_QUIET);
+	snprintf(lost, sizeof lost, "lost: %s", cap->lost);
+	if (*cap->lost)
+		caps_text(d, &place, lost, x + width / 2, below + 4, 1, INK_TEXT);
 	drawing_group_end(d);
+	picture_first(cap->main, legend);
+	write_in_full(cap, name, legend, full);
+	return whole;
 }
 
 static void draw_scale(struct drawing *d, double y)
@@ -293,8 +356,10 @@ static double start_page(struct drawing *d, const struct sheet *sheet,
 	double y = margin;
 
 	y += draw_line(d, margin, y, paper->width - 2 * margin, 5, true, INK_TEXT, sheet->title);
-	y += draw_line(d, margin, y, paper->width - 2 * margin, 3.4, false, INK_QUIET,
-		       "Cut along the marks; below each label stands the key that it belongs on.");
+	y += draw_line(
+		d, margin, y, paper->width - 2 * margin, 3.4, false, INK_QUIET,
+		"Cut along the marks. Below each label: the key that it belongs on, and signs "
+		"that no key types any more.");
 	draw_scale(d, paper->height - margin);
 	return y + label_gap;
 }
@@ -302,8 +367,9 @@ static double start_page(struct drawing *d, const struct sheet *sheet,
 unsigned sheet_labels(struct drawing *d, const struct sheet *sheet, const struct sheet_paper *paper)
 {
 	const struct picture *p = sheet->pictures[0];
+	char(*full)[DRAWING_TEXT] = lurk_allocate(p->count + 1U, sizeof *full);
 	double x = margin + mark_length, y, row = 0;
-	unsigned count = 0;
+	unsigned count = 0, cut = 0;
 
 	drawing_init(d, paper->width, paper->height, false, sheet->title);
 	y = start_page(d, sheet, paper);
@@ -321,7 +387,7 @@ unsigned sheet_labels(struct drawing *d, const struct sheet *sheet, const struct
 			continue;
 		if (x + width > paper->width - margin - mark_length) {
 			x = margin + mark_length;
-			y += row + label_gap * 1.8;
+			y += row + label_gap * 2.1;
 			row = 0;
 		}
 		if (y + height + label_gap * 1.5 > paper->height - margin - 6) {
@@ -330,10 +396,23 @@ unsigned sheet_labels(struct drawing *d, const struct sheet *sheet, const struct
 			x = margin + mark_length;
 			row = 0;
 		}
-		draw_label(d, cap, x, y, width, height);
+		cut += !draw_label(d, cap, x, y, width, height, full[cut]);
 		x += width + label_gap + 2;
 		row = height > row ? height : row;
 		count++;
 	}
+	y += row + label_gap * 1.8;
+	for (unsigned i = 0; i < cut; i++) {
+		if (y + 2 * label_gap > paper->height - margin - 6) {
+			drawing_page(d);
+			y = start_page(d, sheet, paper);
+		}
+		if (!i)
+			y += draw_line(d, margin, y, paper->width - 2 * margin, 3.4, true, INK_TEXT,
+				       "What had no room on its label, in full:");
+		y += draw_line(d, margin, y, paper->width - 2 * margin, 3.4, false, INK_TEXT,
+			       full[i]);
+	}
+	lurk_release(full);
 	return count;
 }

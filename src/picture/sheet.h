@@ -52,8 +52,17 @@ void caps_draw(struct drawing *d, const struct picture *picture, struct caps_pla
 /* A cap with nothing but a sign. */
 void caps_draw_sample(struct drawing *d, enum picture_sign sign, double x, double y, double size);
 
-/* A fitted text; `middle` is its middle line, x as the anchor says. */
-void caps_text(struct drawing *d, const struct fit_box *box, const char *alternatives, double x,
+/* What a key types: alone below, with Shift above, with AltRight beside. */
+struct legend_box {
+	const struct picture_cap *cap;
+	double x, y, width, height, scale;
+	enum ink text, quiet;
+};
+void caps_legends(struct drawing *d, const struct legend_box *box);
+
+/* A fitted text; `middle` is its middle line, x as the anchor says. False where it was shortened.
+ */
+bool caps_text(struct drawing *d, const struct fit_box *box, const char *alternatives, double x,
 	       double middle, unsigned anchor, enum ink ink);
 
 #endif

@@ -288,17 +288,21 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 		put_fitted(c, left, row, room, *cap->main ? cap->main : cap->legends[0], style);
 		put_fitted(c, left, row + 1, room - lurk_utf8_columns(flag), line,
 			   lit ? REVERSED : DIM);
+		snprintf(side, sizeof side, "%s", *cap->main ? "" : cap->legends[1]);
+		if (lurk_utf8_columns(side) + 2 <= room)
+			put_right(c, f->right, row, side, cap->levels & 2 && !lit ? BOLD : style);
 	} else {
 		const bool two = *cap->legends[1];
 
-		put_fitted(c, left, row, room, two ? cap->legends[1] : cap->legends[0], style);
+		put_fitted(c, left, row, room, two ? cap->legends[1] : cap->legends[0],
+			   cap->levels & 2 && !lit ? BOLD : style);
 		put_fitted(c, left, row + 1, room, two ? cap->legends[0] : "", style);
 		snprintf(side, sizeof side, "%s", cap->legends[2]);
 		if (*side && lurk_utf8_columns(side) + 2 <= room)
-			put_right(c, f->right, row + 1, side, DIM);
+			put_right(c, f->right, row + 1, side, cap->levels & 4 ? BOLD : DIM);
 		snprintf(side, sizeof side, "%s", cap->legends[3]);
 		if (*side && lurk_utf8_columns(side) + 2 <= room)
-			put_right(c, f->right, row, side, DIM);
+			put_right(c, f->right, row, side, cap->levels & 8 ? BOLD : DIM);
 	}
 	if (*flag)
 		put_right(c, f->right, row + 1, flag, lit ? REVERSED : BOLD);
@@ -512,7 +516,7 @@ static char *draw(struct picture *p, unsigned columns, unsigned lines, unsigned 
 	for (unsigned i = 0; i < p->count; i++) {
 		const struct picture_cap *cap = &p->caps[i];
 		const struct frame f = frame_of(&scale, &cap->place);
-		const bool strong = (cap->mark || *cap->with) && !cap->faint;
+		const bool strong = (cap->mark || picture_cap_varies(cap)) && !cap->faint;
 
 		draw_frame(&canvas, &f, strong || cap->pressed || cap->target ? HEAVY : LIGHT,
 			   cap->absent);

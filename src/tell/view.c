@@ -10,6 +10,7 @@
 #include "lurk/work/apply.h"
 #include "lurk/work/chord_watch.h"
 #include "lurk/work/differences.h"
+#include "lurk/work/judge.h"
 #include "tell/json.h"
 #include "tell/words.h"
 
@@ -122,6 +123,43 @@ static void name_caps(const struct tell_view *v, struct picture *picture)
 			snprintf(cap->mark ? cap->small : cap->main, PICTURE_TEXT, "%s",
 				 nickname->name);
 	}
+}
+
+static void add_lost(const struct tell_view *v, struct picture_cap *cap, uint8_t levels)
+{
+	struct lurk_layout *layout = lurk_layout_chosen(&v->ws->layout);
+
+	for (unsigned level = 0; layout && level < LURK_LEVELS; level++) {
+		char sign[LURK_LEGEND];
+
+		if (!(levels >> level & 1))
+			continue;
+		lurk_layout_legend(layout, cap->place.key, lurk_level_modifiers(level), sign);
+		snprintf(cap->lost + strlen(cap->lost), PICTURE_TEXT - strlen(cap->lost), "%s%s",
+			 *cap->lost ? " " : "", sign);
+	}
+}
+
+/* Signs that the file's rules take away, on the caps that typed them. */
+static void note_losses(struct tell_view *v)
+{
+	struct picture *picture = &tell_view_subject(v)->picture;
+	struct lurk_findings findings;
+
+	lurk_judge(v->ws, v->machine, &findings);
+	for (unsigned i = 0; i < findings.count; i++) {
+		const struct lurk_finding *f = &findings.all[i];
+		const bool here =
+			!f->keyboard || findings.imagined ||
+			&v->machine->keyboards[findings.keyboards[f->keyboard - 1]].info == v->info;
+
+		for (unsigned c = 0; here && f->code == LURK_CHECK_CHARACTERS && c < picture->count;
+		     c++) {
+			if (picture->caps[c].place.key == f->key)
+				add_lost(v, &picture->caps[c], f->levels);
+		}
+	}
+	lurk_findings_free(&findings);
 }
 
 static void prepare_job(const struct tell_view *v, struct tell_side *side)
@@ -316,6 +354,27 @@ static void write_back(struct tell_view *v)
 
 /* ---- All of it ------------------------------------------------------------------------------- */
 
+/* What it gives with modifiers, one after the other. */
+static const char *with_words(const struct picture_cap *cap, char out[PICTURE_TEXT])
+{
+	static const char *const levels[] = {"", "Shift", "AltGr", "AltGr+Shift"};
+
+	*out = '\0';
+	for (unsigned i = 1; i < PICTURE_LEGENDS; i++) {
+		if (cap->levels >> i & 1)
+			snprintf(out + strlen(out), PICTURE_TEXT - strlen(out), "%s%s: %s",
+				 *out ? "; " : "", levels[i], cap->legends[i]);
+	}
+	for (const char *at = cap->all_with; *at;) {
+		const size_t length = strcspn(at, "\n");
+
+		snprintf(out + strlen(out), PICTURE_TEXT - strlen(out), "%s%.*s", *out ? "; " : "",
+			 (int)length, at);
+		at += length + (at[length] != '\0');
+	}
+	return out;
+}
+
 static struct json_object *cap_json(const struct picture_cap *cap)
 {
 	static const char *const marks[] = {NULL, "changed", "swapped", "nothing"};
@@ -336,8 +395,9 @@ static struct json_object *cap_json(const struct picture_cap *cap)
 	tell_put_text(object, "says", text);
 	picture_first(cap->small, text);
 	tell_put_text(object, "usually", text);
-	picture_first(cap->with, text);
-	tell_put_text(object, "with", text);
+	tell_put_text(object, "with", with_words(cap, text));
+	if (*cap->lost)
+		tell_put_text(object, "lost", cap->lost);
 	tell_put_text(object, "mark", cap->mark ? marks[cap->mark] : NULL);
 	tell_put_number(object, "pair", cap->pair);
 	tell_put_flag(object, "by_code", cap->by_code);
@@ -374,6 +434,8 @@ bool tell_view_fill(struct tell_view *v, struct lurk_message *message)
 		return false;
 	for (unsigned i = 0; i < v->side_count; i++)
 		prepare_job(v, &v->sides[i]);
+	if (v->wanted->losses && !v->wanted->version_count)
+		note_losses(v);
 	if (v->side_count > 1)
 		picture_compare(&v->sides[0].picture, &v->sides[1].picture);
 	write_title(v);

@@ -23,6 +23,7 @@ struct tell_wanted {
 	uint16_t held; /* modifiers, and how they were written */
 	const char *held_words;
 	bool before_after, card;
+	bool losses; /* with the signs that the file's rules take away */
 	uint64_t versions[TELL_VERSIONS];
 	unsigned version_count;
 };

@@ -150,6 +150,10 @@ static void texts_fit(void **state)
 		{20, 9, 5, 2, 2, "Bracket\tLeft", "Bracket", "Left", 0},
 		{20, 9, 5, 4, 1, "無変換無変換", NULL, "", 0},
 		{20, 9, 5, 2, 1, "bad \xff byte", NULL, "", 0},
+		{15, 20, 5, 2, 4, "Ctrl+\tAlt+\tShift", "Ctrl+", "Alt+", 0},
+		{15, 20, 5, 2, 4, "  two  avocets ", "two", "avocets", 0},
+		{10, 20, 5, 2, 6, "oystercatcher", "oyst", "erca", 0}, /* within a word */
+		{10, 4, 5, 2, 1, " ", " ", "", 3.389830508474576},
 	};
 	struct drawing d;
 
