@@ -26,6 +26,35 @@ static bool joins(const char *word)
 	return found;
 }
 
+/* "Alt -> Meta", quoted, since a shell would take the arrow: the second key, or NULL. */
+static char *split(char *words)
+{
+	for (char *blank = strchr(words, ' '); blank; blank = strchr(blank + 1, ' ')) {
+		char *next = strchr(blank + 1, ' ');
+
+		if (!next)
+			return NULL;
+		*next = '\0';
+		if (joins(blank + 1) || !strcmp(blank + 1, "->")) {
+			*blank = '\0';
+			return next + 1;
+		}
+		*next = ' ';
+	}
+	return NULL;
+}
+
+static void take_word(struct edit *edit, struct argp_state *state, char *word)
+{
+	if (edit->count == edit->most)
+		argp_error(state, "`%s` is one word too many; quote a name with spaces", word);
+	if (!strcmp(word, "-"))
+		argp_error(state, "`-` may be what a shell left of an arrow, whose `>` it took for "
+				  "a file: write `to` instead; the key is called Minus, or as "
+				  "`lurk resolve -- -` says");
+	edit->words[edit->count++] = word;
+}
+
 /* An arrow is no option, but where it is what an option takes. */
 void edit_parse(struct cli *cli, const struct cli_words *words, int argc, char **argv, void *input)
 {
@@ -41,6 +70,7 @@ void edit_parse(struct cli *cli, const struct cli_words *words, int argc, char *
 error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 {
 	struct edit *edit = state->input;
+	char *other;
 
 	switch (key) {
 	case 'k':
@@ -67,10 +97,10 @@ error_t edit_parse_option(int key, char *arg, struct argp_state *state)
 	case ARGP_KEY_ARG:
 		if (edit->most == 2 && edit->count == 1 && joins(arg))
 			return 0;
-		if (edit->count == edit->most)
-			argp_error(state, "`%s` is one word too many; quote a name with spaces",
-				   arg);
-		edit->words[edit->count++] = arg;
+		other = edit->most == 2 && !edit->count ? split(arg) : NULL;
+		take_word(edit, state, arg);
+		if (other)
+			take_word(edit, state, other);
 		return 0;
 	case ARGP_KEY_END:
 		if (edit->count < edit->most && !edit->all && !edit->optional)

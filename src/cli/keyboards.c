@@ -32,7 +32,8 @@ struct keyboards {
 	bool apart, describe;
 	char **keys;
 	unsigned count;
-	uint16_t described; /* `keyboard`, where it is meant */
+	uint16_t described;          /* `keyboard`, where it is meant */
+	char named[LURK_NAMING + 4]; /* said first, where it had no name before */
 	int pressed; /* the session's number of the keyboard on which a key came, -1 for none yet */
 };
 
@@ -192,9 +193,9 @@ static bool by_press(struct keyboards *k, struct lurk_message *why)
 			  why);
 }
 
-/* Which keyboard is meant: the one on which a key is pressed; on a desk else the only one without a
- * name. -1 with the message printed. */
-static int choose(struct keyboards *k)
+/* Which keyboard is meant: the one that was said, or on which a key is pressed; on a desk else the
+ * only one without a name. -1 with the message printed. */
+static int choose(struct keyboards *k, struct lurk_naming *naming)
 {
 	const struct lurk_machine *machine = k->cli->machine;
 	struct lurk_message why;
@@ -202,15 +203,22 @@ static int choose(struct keyboards *k)
 	const int only = lurk_only_unnamed(&k->cli->ws, machine, &unnamed);
 
 	k->pressed = -1;
+	if (k->keyboard) {
+		k->pressed = lurk_naming_here(naming, k->keyboard);
+		if (k->pressed < 0)
+			cli_fail(CLI_USAGE, "%s", naming->why.text);
+		return k->pressed;
+	}
 	/* On a real machine the one without a name may be a power button. */
 	if (!k->script && machine->desk && only >= 0)
 		return only;
 	if (!k->script && machine->desk) {
 		cli_fail(CLI_USAGE,
-			 unnamed ? "several keyboards have no name yet; choose one by a press: "
-				   "--play SCRIPT"
-				 : "every keyboard here has a name already; choose one by a "
-				   "press: --play SCRIPT");
+			 unnamed ? "several keyboards have no name yet; say which: --keyboard with "
+				   "what "
+				   "it calls itself or its place, or --play SCRIPT with a press"
+				 : "every keyboard here has a name already; say which: --keyboard "
+				   "NAME, or --play SCRIPT with a press");
 		return -1;
 	}
 	if (!(k->script ? cli_play_watched(k->cli, k->script, on_event, k, &why)
@@ -241,7 +249,8 @@ static int finish(struct keyboards *k, struct lurk_naming *naming, enum lurk_wen
 		tell_put_text(object, "file", cli->ws.keyboards_path);
 		term_json(object);
 	} else {
-		printf("%s.\nIt stands in %s.%s\n", naming->summary, cli->ws.keyboards_path,
+		printf("%s%s.\nIt stands in %s.%s\n", k->named, naming->summary,
+		       cli->ws.keyboards_path,
 		       k->form ? ""
 			       : " What is in force has not changed: `lurk apply` takes it into "
 				 "account.");
@@ -269,8 +278,10 @@ static int describe_one(struct keyboards *k, struct lurk_naming *naming)
 	if (!k->keyboard)
 		return cli_fail(CLI_USAGE, "say %swhich keyboard: --keyboard NAME",
 				k->quirk || k->nickname ? "on " : "");
-	if (!cli_keyboard_option(k->cli, k->keyboard, &k->described))
-		return CLI_USAGE;
+	if (lurk_naming_meant(naming, k->keyboard, true, &k->described) != LURK_DONE)
+		return cli_fail(CLI_USAGE, "%s", naming->why.text);
+	if (*naming->summary && !k->cli->json)
+		snprintf(k->named, sizeof k->named, "%s.\n", naming->summary);
 	if (k->nickname)
 		return give_nickname(k, naming, k->described);
 	if (k->apart)
@@ -288,7 +299,8 @@ static int recognise_one(struct keyboards *k, struct lurk_naming *naming)
 	uint16_t described;
 	int number;
 
-	if (!cli_keyboard_option(k->cli, k->same_as, &described) || (number = choose(k)) < 0)
+	if (!cli_keyboard_option(k->cli, k->same_as, &described) ||
+	    (number = choose(k, naming)) < 0)
 		return CLI_USAGE;
 	identity = &k->cli->machine->keyboards[number].info.identity;
 	return finish(k, naming,
@@ -338,7 +350,8 @@ static const struct argp_option options[] = {
 	 "Name the keyboard on which the next key is pressed; on a desk, the one that has no name",
 	 0},
 	{"play", 'P', "SCRIPT", 0, "On a simulated desk: the press that chooses the keyboard", 0},
-	{"keyboard", 'k', "NAME", 0, "The keyboard whose keys are meant", 0},
+	{"keyboard", 'k', "NAME", 0,
+	 "The keyboard that is meant: its name, what it calls itself or its place", 0},
 	{"apart", OPTION_APART, NULL, 0,
 	 "It types, but nobody types on it (a scanner, a token): rules for all keyboards leave it "
 	 "alone",

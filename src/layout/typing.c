@@ -313,12 +313,26 @@ unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,
 	return n;
 }
 
+/* The dead key that has the character on its cap, and types it when it is pressed twice. */
+static const struct place *find_dead(struct lurk_typing_table *t, uint32_t codepoint)
+{
+	for (unsigned i = 0; i < t->first_count; i++) {
+		xkb_compose_state_reset(t->state);
+		feed(t, t->firsts[i]);
+		if (feed(t, t->firsts[i]) == XKB_COMPOSE_COMPOSED && gives(t, codepoint))
+			return &t->places[t->firsts[i]];
+	}
+	return NULL;
+}
+
 bool lurk_typing_key(struct lurk_typing_table *table, uint32_t codepoint, struct lurk_step *step)
 {
 	const struct place *p = codepoint ? find_place(table, codepoint, false) : NULL;
 
 	if (!p && codepoint)
 		p = find_place(table, codepoint, true);
+	if (!p && codepoint)
+		p = find_dead(table, codepoint);
 	if (!p || p->holds[0])
 		return false;
 	*step = p->step;

@@ -125,6 +125,21 @@ bool tell_is_untouched(const struct lurk_session_keyboard *k)
 	       !k->trouble && !k->unsettled && !k->info.others_changes;
 }
 
+/* Of several that are called the same the first is told. */
+static bool is_told_untouched(const struct lurk_machine *machine,
+			      const struct lurk_keyboards_file *keyboards, uint16_t number)
+{
+	for (uint16_t i = 0; i <= number; i++) {
+		const struct lurk_session_keyboard *k = &machine->keyboards[i];
+
+		if (k->present && tell_is_untouched(k) &&
+		    !strcmp(tell_keyboard(machine, keyboards, i),
+			    tell_keyboard(machine, keyboards, number)))
+			return i == number;
+	}
+	return false;
+}
+
 const char *tell_untouched(const struct lurk_machine *machine,
 			   const struct lurk_keyboards_file *keyboards, char out[TELL_WHY])
 {
@@ -132,9 +147,9 @@ const char *tell_untouched(const struct lurk_machine *machine,
 
 	*out = '\0';
 	for (uint16_t i = 0; i < machine->keyboard_count; i++)
-		count += machine->keyboards[i].present && tell_is_untouched(&machine->keyboards[i]);
+		count += is_told_untouched(machine, keyboards, i);
 	for (uint16_t i = 0; told < count; i++) {
-		if (!machine->keyboards[i].present || !tell_is_untouched(&machine->keyboards[i]))
+		if (!is_told_untouched(machine, keyboards, i))
 			continue;
 		snprintf(out + strlen(out), TELL_WHY - strlen(out), "%s%s",
 			 !told              ? "No rule changes a key of "

@@ -34,6 +34,13 @@ static void list_readings(const struct lurk_name *name, char *out, size_t size)
 	}
 }
 
+/* "e076": PS/2 bytes behind a prefix, without saying of which set. */
+static bool is_bare_scan(const char *text)
+{
+	return strlen(text) == 4 && (*text | 0x20) == 'e' && text[1] == '0' &&
+	       strspn(text + 2, "0123456789abcdefABCDEF") == 2;
+}
+
 /* A chord with other signs between its keys than `+`, as "ctrl-c" and "ctrl shift l", as it is
  * written here; "" for anything else. */
 static const char *as_a_chord(const char *text, const struct lurk_characters *characters,
@@ -104,6 +111,11 @@ bool lurk_words_press(const char *text, const struct lurk_characters *characters
 				"key itself, or give `layout:` in the profile",
 				text);
 	default:
+		if (is_bare_scan(text))
+			return lurk_say(message,
+					"`%s` is the scan code of no key that has a name; write of "
+					"which set it is, set1:%s or set2:%s",
+					text, text, text);
 		list_keys(&name, " or ", list, sizeof list);
 		as_a_chord(text, characters, chord);
 		if (*chord || *list)

@@ -272,8 +272,6 @@ enum lurk_went lurk_naming_set_form(struct lurk_naming *naming, uint16_t describ
 	return went(set(naming, description(naming, described), "form", value));
 }
 
-/* ---- Who is here ----------------------------------------------------------------------------- */
-
 /* ---- Which is meant -------------------------------------------------------------------------- */
 
 /* Letters and digits of what it calls itself, with dashes between. */
@@ -328,6 +326,34 @@ static int meant_here(const struct lurk_naming *naming, const char *word, bool w
 	return found;
 }
 
+int lurk_naming_here(struct lurk_naming *naming, const char *word)
+{
+	const struct lurk_machine *m = naming->machine;
+	struct lurk_keyboards_file known = naming->ws->keyboards;
+	uint16_t described;
+	int number;
+
+	known.ask = NULL; /* it is the one who asks */
+	described = lurk_keyboards_find(&known, word, &naming->why);
+	number = *word ? meant_here(naming, word, true) : -1;
+	if (number == -1 && *word)
+		number = meant_here(naming, word, false);
+	for (uint16_t i = 0; described && number == -1 && m && i < m->keyboard_count; i++) {
+		const struct lurk_session_keyboard *k = &m->keyboards[i];
+
+		if (k->present && lurk_keyboards_recognise(&known, &k->info.identity) == described)
+			number = i;
+	}
+	if (number == -2)
+		lurk_say(&naming->why,
+			 "several keyboards here call themselves `%s`; say which by "
+			 "its place, as `lurk keyboards` shows it",
+			 word);
+	else if (number < 0 && described)
+		lurk_say(&naming->why, "%s is not here", word);
+	return number < 0 ? -1 : number;
+}
+
 enum lurk_went lurk_naming_meant(struct lurk_naming *naming, const char *word, bool name,
 				 uint16_t *described)
 {
@@ -341,14 +367,7 @@ enum lurk_went lurk_naming_meant(struct lurk_naming *naming, const char *word, b
 	*described = lurk_keyboards_find(&known, word, &naming->why);
 	if (*described)
 		return LURK_DONE;
-	number = *word ? meant_here(naming, word, true) : -1;
-	if (number == -1 && *word)
-		number = meant_here(naming, word, false);
-	if (number == -2)
-		lurk_say(&naming->why,
-			 "several keyboards here call themselves `%s`; say which by "
-			 "its place, as `lurk keyboards` shows it",
-			 word);
+	number = lurk_naming_here(naming, word);
 	if (number < 0)
 		return LURK_ASKED_WRONGLY;
 	one = &naming->machine->keyboards[number].info.identity;

@@ -121,6 +121,8 @@ USED_WRONGLY = [
     ("use", "say which profile, or --previous"),
     ("use night --", "the command to run is missing behind `--`"),
     ("map NumLock Tab Insert", "`Insert` is one word too many"),
+    (["map", "NumLock to Tab", "Insert"], "`Insert` is one word too many"),
+    ("map NumLock -", "`-` may be what a shell left of an arrow"),
     ("map 58 Tab", "`58` is a bare number and can be read in several ways; write one: set1:58 is F12 (set 1)"),
     ("map NumLock delete", "`delete` can mean several keys"),
     ("map NumLock Tab --keyboard wagtial", "no keyboard is called `wagtial`; keyboards.yaml has heron, wagtail"),
@@ -210,7 +212,7 @@ def broken_files(desk):
 
 def edits(desk):
     """Each command that edits, with what follows from it; what edits do to rules is tested below the command."""
-    for command, said in [("map 1 to 2", "Digit1 now gives Digit2."), ("map F13 -> F14", "F13 now gives F14."), ("map F15 = F16", "F15 now gives F16."),
+    for command, said in [("map 1 to 2", "Digit1 now gives Digit2."), ("map F13 -> F14", "F13 now gives F14."), (["map", "F17 -> F18"], "F17 now gives F18."), (["swap", "left alt and F19"], "AltLeft and F19 are swapped."), ("map F15 = F16", "F15 now gives F16."),
                           ("map F17 none", "F17 now gives nothing."), ("swap F18 and F19", "F18 and F19 are swapped.")]:
         desk.want(command, out=[said], desk="other")
     desk.want(["map", "F20", "--text", "->"], out=['F20 now gives the text "->".'], desk="other")
@@ -370,6 +372,14 @@ def equal_keyboards(desk):
     desk.want("undo", out=["F2 now gives F3 on teal-pad"])
     assert "teal-pad:" not in desk.read("hide/keyboards.yaml") and "F2" not in desk.read("hide/profile.yaml")
     desk.want("picture -k usb-3", 3, err="Teal pad has no name yet; `lurk keyboards --name NAME` gives it one")
+    # Named, or said to be odd, without a press.
+    desk.want("keyboards --name wren -k teal", 2, err="several keyboards here call themselves `teal`")
+    desk.want("keyboards -k usb-3 --press-only F9", out=["Teal pad is now called teal-pad.\nOn teal-pad these are press-only: F9.\n"])
+    desk.want("undo")
+    assert "teal-pad:" not in desk.read("hide/keyboards.yaml")
+    desk.want("keyboards --name wren -k usb-3", out=["Teal pad is now called wren."])
+    desk.want("keyboards --name owl -k wren", 2, err="is called wren already")
+    desk.want("undo")
     # Named before there was a second one: that gets a name of its own all the same; and a name that a rule has is given anew.
     desk.write("hide/keyboards.yaml", 'keyboards:\n  both: {usb: "fade:0011"}\n')
     desk.want("apply", 3, err="no keyboard is called `gull`")
@@ -809,6 +819,11 @@ def resolve(desk):
         assert told.startswith(f"`{sign}`: {how}.\n"), told
     assert json.loads(desk.want(["resolve", "ñ", "--json"]))["typed"].endswith("then KeyN")
     desk.want("resolve ж", 1, err="no key of the layout types `ж`")
+    # A dead key is called by its cap as well, and a code without a name is one all the same.
+    desk.write("hide/profile.yaml", "lurk: 1\nlayout: de\nrules:\n")
+    for sign, key in [("^", "Backquote (`^` here)"), ("Shift+´", 'Shift+Equal ("`" here)'), ("°", "Shift+Backquote (`°` here)")]:
+        desk.want(["map", sign, "Tab"], out=[f"{key} now gives Tab."])
+    desk.want("resolve e076", 1, err="the scan code of no key that has a name; write of which set it is, set1:e076 or set2:e076", desk=None)
 
 
 def decode(desk):

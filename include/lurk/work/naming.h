@@ -50,6 +50,10 @@ enum lurk_went lurk_naming_set_form(struct lurk_naming *naming, uint16_t describ
 enum lurk_went lurk_naming_meant(struct lurk_naming *naming, const char *word, bool name,
 				 uint16_t *described);
 
+/* The machine's number of the one that is here and meant so, by a name of keyboards.yaml as well;
+ * -1 with why there is none. */
+int lurk_naming_here(struct lurk_naming *naming, const char *word);
+
 /* Whether two keyboards say the same of themselves, so that only their places tell them apart. */
 bool lurk_are_twins(const struct lurk_identity *one, const struct lurk_identity *other);
 /* The only keyboard of the machine that has no name: its number, -1 where there are none or
