@@ -19,6 +19,9 @@ LURK_BEGIN_C
 enum { LURK_CHARACTER_STEPS = 3, LURK_CAP = 16 };
 struct lurk_characters {
 	void *data;
+	/* The key that types it; or the dead key that has it on its cap, and types it pressed
+	 * twice.
+	 */
 	bool (*find)(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers);
 	/* The steps that type it, dead keys and Compose sequences as well: how many, 0 where the
 	 * layout cannot. May be NULL where nothing is to be typed. */

@@ -391,7 +391,8 @@ static void print_legends(const struct face *f, struct picture_cap *cap)
 		    !strcmp(cap->legends[i], cap->legends[1]))
 			*cap->legends[i] = '\0';
 	}
-	if (is_letter(cap->legends[2], cap->legends[3]))
+	if (is_letter(cap->legends[2], cap->legends[3]) ||
+	    !strcmp(cap->legends[2], cap->legends[3]))
 		*cap->legends[3] = '\0';
 	if (is_letter(cap->legends[0], cap->legends[1])) {
 		memcpy(cap->legends[0], cap->legends[1], LURK_LEGEND);

@@ -230,11 +230,15 @@ static void characters_come_back(void **state)
 			if (modifiers & LURK_MOD_RIGHT_ALT)
 				lurk_layout_key(layout, LURK_KEY_RIGHTALT, LURK_DOWN, none);
 			lurk_layout_key(layout, key, LURK_DOWN, text);
+			if (!*text) { /* a dead key, which has it on its cap */
+				lurk_layout_key(layout, key, LURK_UP, none);
+				lurk_layout_key(layout, key, LURK_DOWN, text);
+			}
 			assert_int_equal(text[0], c);
 			lurk_layout_reset(layout);
 			found++;
 		}
-		assert_true(found >= 91); /* the others are dead keys there */
+		assert_int_equal(found, 127 - '!');
 		lurk_layout_close(layout);
 	}
 }
