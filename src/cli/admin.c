@@ -46,11 +46,11 @@ bool cli_may_watch(struct cli *cli, const char *command)
 	if (geteuid() && isatty(STDIN_FILENO) && isatty(STDERR_FILENO) &&
 	    access(PKEXEC, X_OK) == 0 && access("/run/dbus/system_bus_socket", F_OK) == 0)
 		begin_anew(cli);
-	cli_fail(
-		CLI_COULD_NOT,
-		"watching keys is for root here, since passwords can be read so: `sudo lurk %s`; "
-		"at the computer's own screen you may do it yourself, unless its owner has set that "
-		"only root may",
-		command);
+	cli_fail(CLI_COULD_NOT,
+		 "watching keys is for root here, since passwords can be read so: `sudo lurk %s`; "
+		 "at the computer's own screen you may do it yourself, unless its owner has set "
+		 "that "
+		 "only root may",
+		 command);
 	return false;
 }

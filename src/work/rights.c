@@ -28,7 +28,8 @@ const char *lurk_rights_remedy(const char *method, char out[LURK_REMEDY])
 
 	*out = '\0';
 	if (!strcmp(method, "watch"))
-		snprintf(out, LURK_REMEDY, "; at the computer's own screen you may, else with sudo");
+		snprintf(out, LURK_REMEDY,
+			 "; at the computer's own screen you may, else with sudo");
 	else if (person && group && is_member(person, group))
 		snprintf(out, LURK_REMEDY,
 			 "; you were put into that group after you logged in: log in again");
