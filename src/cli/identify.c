@@ -76,7 +76,7 @@ static bool on_shown(void *data, const struct lurk_event *event, const struct lu
 	struct identify *id = data;
 
 	term_view_feed(&id->presses, event, action);
-	return !id->count || id->presses.shown < id->count;
+	return !term_view_left(&id->presses) && (!id->count || id->presses.shown < id->count);
 }
 
 static bool on_awaited(void *data, const struct lurk_event *event, const struct lurk_action *action)

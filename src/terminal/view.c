@@ -41,6 +41,17 @@ static lurk_key leave_key(const struct term_view *p, const struct lurk_press_rec
 	return lurk_leave_key(p->ws, p->machine, r->keyboard);
 }
 
+/* Whether it is held, or was, for as long as it takes to leave the view; that is done once it is
+ * released, so that its repeats do not go on in a shell. */
+static bool is_leaving(const struct term_view *p, const struct lurk_press_record *r,
+		       uint64_t until_us)
+{
+	const uint64_t end_us = r->held ? until_us : r->up_us;
+
+	return p->live && r->down_us && r->key && r->key == leave_key(p, r) &&
+	       end_us >= r->down_us + LEAVE_US;
+}
+
 static void print_row(struct term_view *p, const struct lurk_press_record *r)
 {
 	const struct tell_presses about = told(p);
@@ -217,7 +228,9 @@ static void draw(struct term_view *p)
 		p->drawn += wrapped(p->empty);
 	snprintf(line, sizeof line, "%s", p->foot);
 	snprintf(p->drawn_foot, sizeof p->drawn_foot, "%s", p->foot);
-	if (!*line && r && leave_key(p, r))
+	if (!*line && r && r->held && is_leaving(p, r, now_us()))
+		snprintf(line, sizeof line, "Let go of %s: that ends it.", lurk_key_name(r->key));
+	else if (!*line && r && leave_key(p, r))
 		snprintf(line, sizeof line, "To end: hold %s for three seconds, or Ctrl+C.",
 			 lurk_key_name(leave_key(p, r)));
 	putchar('\n');
@@ -282,7 +295,7 @@ void term_view_feed(struct term_view *p, const struct lurk_event *event,
 		erase(p);
 	print_overdue(p, event->time_us);
 	r = term_view_note(p, event, action);
-	if (r)
+	if (r && !is_leaving(p, r, r->up_us))
 		print_row(p, r);
 	if (p->live)
 		draw(p);
@@ -307,8 +320,7 @@ bool term_view_left(const struct term_view *p)
 {
 	const struct lurk_press_record *r = newest(p);
 
-	return p->live && r && r->held && r->down_us && r->key == leave_key(p, r) &&
-	       now_us() > r->down_us + LEAVE_US;
+	return r && !r->held && is_leaving(p, r, r->up_us);
 }
 
 void term_view_print_picture(struct term_view *p)

@@ -43,7 +43,7 @@ void term_view_tick(struct term_view *p);
 const struct lurk_press_record *term_view_end_overdue(struct term_view *p);
 /* Prints the picture of the last press. */
 void term_view_print_picture(struct term_view *p);
-/* Whether the key by which the view is left has been held for long enough. */
+/* Whether the key by which the view is left was held for long enough, and has come up. */
 bool term_view_left(const struct term_view *p);
 /* Takes the view away, and shows what is still held. */
 void term_view_end(struct term_view *p);

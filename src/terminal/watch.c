@@ -1,11 +1,14 @@
 /* What is typed meanwhile neither shows nor waits for the shell. */
 #include "terminal/watch.h"
 
+#include <poll.h>
 #include <signal.h>
 #include <stdio.h>
 #include <string.h>
 #include <termios.h>
 #include <unistd.h>
+
+enum { DRAIN_MS = 100 };
 
 struct terminal {
 	const struct term_watch *watch;
@@ -30,6 +33,16 @@ static bool take_typed(void *data)
 	for (ssize_t i = 0; t->watch->typed && going && i < n; i++)
 		going = t->watch->typed(t->data, typed[i]);
 	return going;
+}
+
+/* What was typed, and is still on its way through the terminal, is not for the shell. */
+static void drain(void)
+{
+	struct pollfd typed = {STDIN_FILENO, POLLIN, 0};
+	char bytes[64];
+
+	while (poll(&typed, 1, DRAIN_MS) > 0 && read(STDIN_FILENO, bytes, sizeof bytes) > 0)
+		;
 }
 
 static void ask(void *data)
@@ -62,8 +75,10 @@ bool term_watch(struct lurk_machine *machine, const struct term_watch *watch,
 		watching.also = take_typed;
 	}
 	fine = lurk_machine_watch(machine, &watching, message);
-	if (tty)
+	if (tty) {
+		drain();
 		tcsetattr(STDIN_FILENO, TCSAFLUSH, &terminal);
+	}
 	sigaction(SIGINT, &before, NULL);
 	return fine;
 }
