@@ -10,6 +10,7 @@
 #include "service/protocol.h"
 #include "text/hex.h"
 #include "work/link.h"
+#include "work/system.h"
 
 enum { EMPTY_IMAGE = 256 };
 
@@ -71,8 +72,31 @@ static bool kernel_says_off(void)
 /* systemd's mark that it is to start with the system, which `lurk install` makes. */
 #define ENABLED "/etc/systemd/system/multi-user.target.wants/lurkd.service"
 
+static bool is_coming(const char *state)
+{
+	return !strcmp(state, "active") || !strcmp(state, "activating");
+}
+
+/* Once it was killed, systemd starts it again at once: nobody need be told. */
+static struct lurk_link *open_when_it_is_back(const char *path, int *error)
+{
+	enum { PAUSE_US = 100000, PAUSES = 50 };
+	char state[LURK_UNIT_STATE];
+	struct lurk_link *link = lurk_link_open(path, error);
+
+	for (unsigned i = 0; !link && *error != EACCES && i < PAUSES; i++) {
+		if (!is_coming(lurk_unit_state(state)))
+			return NULL;
+		usleep(PAUSE_US);
+		link = lurk_link_open(path, error);
+	}
+	return link;
+}
+
 static bool say_no_service(struct lurk_message *message, int error)
 {
+	char state[LURK_UNIT_STATE];
+
 	if (error == EACCES)
 		return lurk_say(message, "no permission to reach the service");
 	if (kernel_says_off())
@@ -80,13 +104,19 @@ static bool say_no_service(struct lurk_message *message, int error)
 				"the kernel was started with lurk.off, so the service does "
 				"nothing and every key does its usual job; start without "
 				"that word to have the rules back");
-	if (access("/run/systemd/system", F_OK) == 0)
+	if (is_coming(lurk_unit_state(state)))
+		return lurk_say(message,
+				"the service is being started again, and until then no rule is in "
+				"force: try in a moment; `systemctl status lurkd` says what "
+				"happened to it");
+	if (*state)
 		return lurk_say(message,
 				"the service does not run, so no rule is in force: `sudo %s, "
 				"`systemctl status lurkd` says what happened to it (--desk FOLDER "
 				"works on a simulated desk)",
-				access(ENABLED, F_OK) ? "lurk install` sets it up"
-						      : "systemctl start lurkd` starts it");
+				!strcmp(state, "failed") ? "systemctl restart lurkd` starts it"
+				: access(ENABLED, F_OK)  ? "lurk install` sets it up"
+							 : "systemctl start lurkd` starts it");
 	return lurk_say(message, "the service does not run, so no rule is in force: start lurkd as "
 				 "root (--desk FOLDER works on a simulated desk)");
 }
@@ -95,7 +125,8 @@ struct lurk_machine *lurk_machine_of_service(const char *path, struct lurk_messa
 {
 	struct lurk_machine *machine;
 	int error;
-	struct lurk_link *link = lurk_link_open(path && *path ? path : LURK_CONTROL_PATH, &error);
+	struct lurk_link *link = path && *path ? lurk_link_open(path, &error)
+					       : open_when_it_is_back(LURK_CONTROL_PATH, &error);
 
 	if (!link) {
 		say_no_service(message, error);

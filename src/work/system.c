@@ -5,8 +5,25 @@
 #include <spawn.h>
 #include <stdint.h>
 #include <stdio.h>
+#include <string.h>
 #include <sys/wait.h>
 #include <unistd.h>
+
+const char *lurk_unit_state(char out[LURK_UNIT_STATE])
+{
+	FILE *told = access("/run/systemd/system", F_OK)
+			     ? NULL
+			     : popen("PATH=/usr/bin:/bin systemctl show --property=ActiveState "
+				     "--value lurkd.service 2>/dev/null",
+				     "re");
+
+	*out = '\0';
+	if (told && fgets(out, LURK_UNIT_STATE, told))
+		out[strcspn(out, "\n")] = '\0';
+	if (told)
+		pclose(told);
+	return out;
+}
 
 bool lurk_run(const char *const *words, bool loud)
 {

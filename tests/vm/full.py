@@ -335,6 +335,8 @@ def killed(m):
             m.sh("systemctl kill -s KILL lurkd", fine=False)
         pressing.set()
         thread.join()
+        m.has("p=$(pidof lurkd); kill -KILL $p; while kill -0 $p 2>/dev/null; do :; done; lurk status", "in force since",
+              f"killed in the {way} way, and asked at once: it is waited for")
         m.until("/root/p/vm_probe down 1 0", "keys down: 0", 60)
         m.has(f"/root/p/vm_probe down 1 0", "keys down: 0", f"killed ten times in the {way} way: no key is left down", fine=False)
         m.runs("it runs again")
