@@ -228,6 +228,23 @@ struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 	return (struct lurk_characters){layout, find, type, elsewhere, cap};
 }
 
+uint32_t lurk_layout_symbol(struct lurk_layout *layout, lurk_key key)
+{
+	const xkb_keysym_t *syms;
+
+	return xkb_keymap_key_get_syms_by_level(layout->keymap, key + KEYCODE_OFFSET, 0, 0, &syms) >
+			       0
+		       ? syms[0]
+		       : 0;
+}
+
+const char *lurk_symbol_name(uint32_t symbol, char out[LURK_SYMBOL])
+{
+	*out = '\0';
+	xkb_keysym_get_name(symbol, out, LURK_SYMBOL);
+	return out;
+}
+
 static bool is_dead(xkb_keysym_t sym)
 {
 	enum { FIRST = 0xfe50, LAST = 0xfe9f }; /* as X11 numbers dead keys */

@@ -20,6 +20,8 @@ const char *tell_finding_code(const struct lurk_finding *finding)
 	       : code == LURK_CHECK_UNKNOWN_KEYBOARD ? "unknown-keyboard"
 	       : code == LURK_CHECK_NO_SUCH_LAYOUT   ? "no-such-layout"
 	       : code == LURK_CHECK_CHARACTERS       ? "characters-lost"
+	       : code == LURK_CHECK_OTHER_SYMBOL     ? "other-symbol"
+	       : code == LURK_CHECK_NO_SYMBOL        ? "no-symbol"
 						     : lurk_check_name(code);
 }
 
@@ -113,7 +115,7 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		  char out[TELL_FINDING])
 {
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
-	char one[LURK_WORDS], two[LURK_WORDS], sign[5], line[64];
+	char one[LURK_WORDS], two[LURK_WORDS], sign[5], line[64], symbol[LURK_SYMBOL];
 	const struct lurk_rule *rule;
 
 	switch (f->code) {
@@ -184,6 +186,13 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 			 "Programs under X11 do not see %s: its event code, %u, is "
 			 "above 247.",
 			 key, f->key);
+		break;
+	case LURK_CHECK_OTHER_SYMBOL:
+		snprintf(out, TELL_FINDING, "Programs of a desktop take %s for %s.", key,
+			 lurk_symbol_name(f->other, symbol));
+		break;
+	case LURK_CHECK_NO_SYMBOL:
+		snprintf(out, TELL_FINDING, "Programs of a desktop get nothing for %s.", key);
 		break;
 	case LURK_CHECK_THIRD_LEVEL:
 		snprintf(out, TELL_FINDING,
@@ -305,7 +314,12 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 			 key, keyboard_name(all, f));
 		break;
 	case LURK_CHECK_UNSEEN_BY_X:
-		snprintf(out, TELL_FINDING, "F13 to F24 are seen everywhere.");
+	case LURK_CHECK_NO_SYMBOL:
+		snprintf(out, TELL_FINDING,
+			 "F13 to F18 arrive, by the names that `lurk check` then tells.");
+		break;
+	case LURK_CHECK_OTHER_SYMBOL:
+		snprintf(out, TELL_FINDING, "A shortcut there is set on that name.");
 		break;
 	case LURK_CHECK_UNKNOWN_KEYBOARD:
 	case LURK_CHECK_NO_KEYBOARD:

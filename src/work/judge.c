@@ -86,6 +86,38 @@ static bool has_profile(const struct lurk_workspace *ws, struct lurk_text word)
 	       (word.length == strlen("previous") && !strncmp(word.bytes, "previous", word.length));
 }
 
+/* Function keys that most keyboards lack are what people give to keys to have one of their own:
+ * desktops know most of them by other names, and some not at all. */
+static void check_symbols(struct lurk_workspace *ws, uint32_t index, struct lurk_findings *f)
+{
+	enum { X_MAX = 247 }; /* above it there is another finding */
+	struct lurk_layout *layout = lurk_layout_chosen(&ws->layout);
+	struct lurk_change change;
+
+	for (unsigned n = 0; layout && lurk_rule_change(&ws->profile.rules[index], n, &change);
+	     n++) {
+		struct lurk_finding finding = {.code = LURK_CHECK_NO_SYMBOL,
+					       .severity = LURK_WARNING,
+					       .rule = index,
+					       .other = LURK_NO_RULE,
+					       .key = change.key};
+		char name[LURK_SYMBOL];
+		uint32_t symbol;
+
+		if (change.gives != LURK_GIVES_KEY || change.key > X_MAX)
+			continue;
+		symbol = lurk_layout_symbol(layout, change.key);
+		if (symbol) { /* no rule has to do with it */
+			finding.code = LURK_CHECK_OTHER_SYMBOL;
+			finding.severity = LURK_NOTE;
+			finding.other = symbol;
+		}
+		if (!symbol || (change.key >= LURK_KEY_F13 && change.key <= LURK_KEY_F24 &&
+				strcmp(lurk_symbol_name(symbol, name), lurk_key_name(change.key))))
+			add(f, &finding);
+	}
+}
+
 /* Results that this layout has no keys for, and that lead nowhere. */
 static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 {
@@ -111,6 +143,7 @@ static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 		finding.code = LURK_CHECK_NO_PROFILE;
 		if (rule->gives.kind == LURK_GIVES_PROFILE && !has_profile(ws, rule->gives.text))
 			add(f, &finding);
+		check_symbols(ws, i, f);
 		if (lurk_rule_check(rule) != LURK_ERR_UNTYPED)
 			continue;
 		finding.code = LURK_CHECK_NO_LAYOUT;

@@ -395,7 +395,8 @@ static void edits_at_random(void **state)
 
 /* ---- What is found -------------------------------------------------------------------------- */
 
-/* "lost warning 3; moved note 4": what is found, without notes but for what moved. */
+/* "lost warning 3; moved note 4": what is found, without notes but for what moved or has another
+ * name. */
 static const char *found(const struct lurk_findings *findings)
 {
 	static char out[1024];
@@ -411,7 +412,8 @@ static const char *found(const struct lurk_findings *findings)
 		tell_finding_remedy(findings, f, words);
 		assert_true(*words || f->severity == LURK_NOTE ||
 			    f->code == LURK_CHECK_CANNOT_TYPE);
-		if (f->severity == LURK_NOTE && f->code != LURK_CHECK_MOVED)
+		if (f->severity == LURK_NOTE && f->code != LURK_CHECK_MOVED &&
+		    f->code != LURK_CHECK_OTHER_SYMBOL)
 			continue;
 		snprintf(out + n, sizeof out - n, "%s%s %s %u", n ? "; " : "", tell_finding_code(f),
 			 tell_severity((enum lurk_severity)f->severity),
@@ -440,8 +442,18 @@ static void rules_are_judged(void **state)
 		{"- {press: any Enter, gives: nothing}\n", "locked-out lock-out 3", true},
 		{"- {press: Delete, gives: nothing}\n- {press: Pause, gives: Delete}\n",
 		 "moved note 4; lost warning 4", false},
-		{"- {press: F20, gives: F19, keyboard: wagtail}\n", "no-such-key warning 3", false},
-		{"- {press: AltRight, gives: F19}\n", "third-level warning 3", false},
+		{"- {press: F20, gives: F19, keyboard: wagtail}\n",
+		 "no-such-key warning 3; no-symbol warning 3", false},
+		{"- {press: AltRight, gives: F19}\n", "third-level warning 3; no-symbol warning 3",
+		 false},
+		/* What the layout's keymap calls them, which desktops go by. */
+		{"- {press: Pause, gives: F13}\n- {press: ScrollLock, gives: F24}\n- {press: F9, "
+		 "gives: F12}\n",
+		 "lost warning 5; lost warning 4; lost warning 3; other-symbol note 3; "
+		 "no-symbol warning 4",
+		 false},
+		{"- {press: Pause, gives: KEY_KBD_LCD_MENU1}\n",
+		 "unseen-by-x warning 3; lost warning 3", false},
 		{"- {press: F9, gives: {text: 'чайка'}}\n", "cannot-type error 3", true},
 		{"- {press: F9, gives: {profile: night}}\n", "no-such-profile error 3", true},
 		{"- {press: Shift+F9, gives: {text: 'gull'}}\n- {press: only F9, gives: "

@@ -45,6 +45,12 @@ enum { LURK_LEGEND = LURK_CAP };
 bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
 			char legend[LURK_LEGEND]);
 
+/* What programs of a desktop take a key for, by XKB's number of that symbol; 0 for nothing. And
+ * what XKB calls a symbol: "XF86Tools", which is what F13 is. Returns out. */
+enum { LURK_SYMBOL = 40 };
+uint32_t lurk_layout_symbol(struct lurk_layout *layout, lurk_key key);
+const char *lurk_symbol_name(uint32_t symbol, char out[LURK_SYMBOL]);
+
 /* Whether it has letters and signs that only AltRight reaches. */
 bool lurk_layout_third_level(struct lurk_layout *layout);
 

@@ -21,6 +21,8 @@ enum {
 	LURK_CHECK_UNKNOWN_KEYBOARD,
 	LURK_CHECK_NO_SUCH_LAYOUT, /* that the profile names */
 	LURK_CHECK_CHARACTERS,     /* no press types what `key` types on its `levels` any more */
+	LURK_CHECK_OTHER_SYMBOL,   /* programs of a desktop take `key` for XKB's symbol `other` */
+	LURK_CHECK_NO_SYMBOL,      /* or for none */
 };
 
 /* The modifiers of a level, as lurk_finding.levels counts them. */
