@@ -10,9 +10,12 @@
 #include <linux/input.h>
 #include <linux/uhid.h>
 #include <signal.h>
+#include <stdarg.h>
 #include <sys/ioctl.h>
 #include <sys/resource.h>
+#include <sys/syscall.h>
 #include <sys/wait.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "lurk/session.h"
@@ -383,6 +386,105 @@ static void lost_events_are_only_released(void **state)
 	end(&r->rig);
 }
 
+/* ---- In the middle of a grab -------------------------------------------------------------------
+ */
+
+/* What is pressed as soon as the kernel has the grab, before the port goes on; and how much the
+ * port's clock is ahead, as it is where the computer was held up between an event's time and its
+ * being given to anybody. */
+static struct {
+	struct linux_rig *rig;
+	lurk_key key;
+	bool down;
+	long ahead_s;
+} middle;
+
+int ioctl(int fd, unsigned long request, ...)
+{
+	va_list arguments;
+	void *argument;
+	int result;
+
+	va_start(arguments, request);
+	argument = va_arg(arguments, void *);
+	va_end(arguments);
+	result = (int)syscall(SYS_ioctl, fd, request, argument);
+	if (request == EVIOCGRAB && argument && middle.key) {
+		rig_press(&middle.rig->rig, middle.key, middle.down);
+		middle.key = LURK_KEY_NONE;
+	}
+	return result;
+}
+
+int clock_gettime(clockid_t clock, struct timespec *time)
+{
+	int result = (int)syscall(SYS_clock_gettime, clock, time);
+
+	time->tv_sec += clock == CLOCK_REALTIME ? middle.ahead_s : 0;
+	return result;
+}
+
+/* "KeyA+ KeyA-": what the port tells of keys by now, and with a `!` what it says that programs saw.
+ */
+static void told_by(struct linux_rig *r, char *out, size_t size)
+{
+	struct lurk_port_event event;
+
+	*out = '\0';
+	while (r->rig.port->calls->next(r->rig.port, &event)) {
+		if (event.keyboard == r->rig.number && event.kind == LURK_PORT_KEY)
+			snprintf(out + strlen(out), size - strlen(out), "%s%c%s ",
+				 lurk_key_name(event.key.key), "-+*"[event.key.state],
+				 event.passed ? "!" : "");
+	}
+}
+
+/* Whose a key is that comes between the grab and the port's next question is told by who got it,
+ * and by no clock: it is the port's, and no press and no release of it is lost. */
+static void what_comes_in_the_middle_of_a_grab(void **state)
+{
+	static const struct {
+		bool held, down; /* before; and what comes then */
+		long ahead_s;
+		const char *told, *then;
+	} rows[] = {
+		{false, true, 0, "KeyA+ ", "KeyA- KeyA+ KeyA- "},
+		{false, true, 5, "KeyA+ ", "KeyA- KeyA+ KeyA- "},
+		{true, false, 0, "KeyA- ", "KeyA+ KeyA- "},
+		{true, false, 5, "KeyA- ", "KeyA+ KeyA- "},
+	};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct linux_rig *r = (struct linux_rig *)make()->data;
+		const struct lurk_port_class *calls = r->rig.port->calls;
+		struct lurk_taken_held held;
+		char told[256], before[256];
+
+		assert_int_equal(calls->stand_in(r->rig.port, r->rig.number), LURK_OK);
+		if (rows[i].held)
+			rig_press(&r->rig, LURK_KEY_A, true);
+		told_by(r, before, sizeof before);
+		middle.rig = r;
+		middle.key = LURK_KEY_A;
+		middle.down = rows[i].down;
+		middle.ahead_s = rows[i].ahead_s;
+		assert_int_equal(calls->take(r->rig.port, r->rig.number, true, &held), LURK_OK);
+		assert_int_equal(middle.key, LURK_KEY_NONE);
+		assert_int_equal(held.count, rows[i].held);
+		told_by(r, told, sizeof told);
+		if (strcmp(told, rows[i].told) != 0)
+			fail_msg("row %zu: %s, not %s", i, told, rows[i].told);
+		middle.ahead_s = 0;
+		for (const char *c = rows[i].then; (c = strpbrk(c, "+-")); c++)
+			rig_press(&r->rig, LURK_KEY_A, *c == '+');
+		told_by(r, told, sizeof told);
+		if (strcmp(told, rows[i].then) != 0)
+			fail_msg("row %zu, then: %s, not %s", i, told, rows[i].then);
+		end(&r->rig);
+	}
+}
+
 /* How often programs see a key repeated that the port holds down for a while. */
 static unsigned repeats_of(struct linux_rig *r, bool typed)
 {
@@ -643,6 +745,7 @@ static void both_ways_give_the_same(void **state)
 int main(void)
 {
 	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
+					   cmocka_unit_test(what_comes_in_the_middle_of_a_grab),
 					   cmocka_unit_test(only_what_is_typed_does_not_repeat),
 					   cmocka_unit_test(the_desks_odd_keyboards),
 					   cmocka_unit_test(both_ways_give_the_same)};

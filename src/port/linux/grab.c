@@ -106,11 +106,15 @@ static void is_free(struct lurk_event_node *node)
 	memset(node->ended, 0, sizeof node->ended);
 }
 
-/* What is read from here on reached programs where it came between these times. */
-static void begin_crossing(struct lurk_event_node *node, uint64_t from_us, uint64_t to_us)
+/* What is read from here on reached programs where the witness got it, from some time on: never by
+ * this process's own clock, since an event has its time before it is given to anybody, and a grab
+ * may come between. Whoever is told of keys that programs hold is told that at `told_us`. */
+static void begin_crossing(struct lurk_event_node *node, uint64_t from_us, const struct seen *seen,
+			   uint64_t told_us)
 {
 	node->passed_from_us = from_us;
-	node->passed_to_us = to_us;
+	node->passed_to_us = seen->any ? seen->last_us : 0;
+	node->told_us = told_us > node->passed_to_us ? told_us : node->passed_to_us;
 	node->boundary = LURK_NODE_BEFORE;
 }
 
@@ -120,12 +124,14 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, const struct lurk_n
 	struct seen seen;
 	uint64_t before_us;
 
-	lurk_node_read_all(node, keep); /* while it is free: all of this reached programs */
+	/* What came before the witness was asked reached programs, and is read while the node is
+	 * free; what comes after that, and before the grab, the witness gets as well. */
 	witness_hears(node, true);
-	node->taken = true;
-	lurk_node_mask(node);
 	memset(node->held, 0, sizeof node->held);
 	ioctl(node->witness, EVIOCGKEY(sizeof node->held), node->held);
+	lurk_node_read_all(node, keep);
+	node->taken = true;
+	lurk_node_mask(node);
 	before_us = lurk_node_now_us();
 	error = grab(node);
 	if (error) {
@@ -133,7 +139,7 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, const struct lurk_n
 		return error;
 	}
 	seen = ask_witness(node);
-	begin_crossing(node, 0, seen.any && seen.last_us > before_us ? seen.last_us : before_us);
+	begin_crossing(node, 0, &seen, before_us);
 	lurk_node_read_all(node, keep);
 	return LURK_OK;
 }
@@ -278,7 +284,7 @@ static enum lurk_error end_once(struct lurk_event_node *node, const struct lurk_
 		return error;
 	}
 	seen = ask_witness(node);
-	begin_crossing(node, seen.any ? seen.first_us : 1, seen.any ? seen.last_us : 0);
+	begin_crossing(node, seen.any ? seen.first_us : 1, &seen, 0);
 	lurk_node_read_all(node, keep);
 	lurk_node_tidy(node, keep);
 	return LURK_OK;
@@ -336,7 +342,7 @@ static enum lurk_error take_again(struct lurk_event_node *node, const struct lur
 		return LURK_OK; /* another program was quicker */
 	}
 	seen = ask_witness(node);
-	begin_crossing(node, 1, seen.any && seen.last_us > before_us ? seen.last_us : before_us);
+	begin_crossing(node, 1, &seen, before_us);
 	lurk_node_read_all(node, keep);
 	return LURK_ERR_WAIT;
 }

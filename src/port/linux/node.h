@@ -104,7 +104,7 @@ struct lurk_event_node {
 	 * events reached them, from some time on, or all from before. After the last of these comes
 	 * what they hold, as presses that go on. */
 	lurk_codes held;
-	uint64_t passed_from_us, passed_to_us;
+	uint64_t passed_from_us, passed_to_us, told_us;
 	enum { LURK_NODE_HERE, LURK_NODE_GIVING, LURK_NODE_BEFORE, LURK_NODE_CROSSING } boundary;
 	/* Released for programs, though a finger may be on it: by the kernel's idea they are up. */
 	lurk_codes ended;

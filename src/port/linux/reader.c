@@ -186,7 +186,7 @@ static bool cross(struct lurk_event_node *node, struct lurk_port_event *event)
 
 		if (!entry->down || entry->mine)
 			continue;
-		tell(node, entry, LURK_DOWN, node->passed_to_us, event);
+		tell(node, entry, LURK_DOWN, node->told_us, event);
 		entry->mine = true;
 		node->told++;
 		event->kind = LURK_PORT_HELD;
@@ -307,7 +307,7 @@ void lurk_node_read_all(struct lurk_event_node *node, const struct lurk_node_kee
 	while (lurk_node_next(node, &event) == LURK_NODE_EVENT)
 		keep->event(keep->data, &event);
 	if (node->open) { /* what programs hold makes a report of its own */
-		end_report(node, node->passed_to_us, &event);
+		end_report(node, node->told_us, &event);
 		keep->event(keep->data, &event);
 	}
 	if (node->writes) {
