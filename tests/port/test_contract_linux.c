@@ -397,7 +397,18 @@ static struct {
 	lurk_key key;
 	bool down;
 	long ahead_s;
+	bool once_free, free; /* instead: once it is free again, and all that came has been read */
 } middle;
+
+static void press_in_the_middle(void)
+{
+	const lurk_key key = middle.key;
+	const int error = errno;
+
+	middle.key = LURK_KEY_NONE;
+	rig_press(&middle.rig->rig, key, middle.down);
+	errno = error;
+}
 
 int ioctl(int fd, unsigned long request, ...)
 {
@@ -409,10 +420,18 @@ int ioctl(int fd, unsigned long request, ...)
 	argument = va_arg(arguments, void *);
 	va_end(arguments);
 	result = (int)syscall(SYS_ioctl, fd, request, argument);
-	if (request == EVIOCGRAB && argument && middle.key) {
-		rig_press(&middle.rig->rig, middle.key, middle.down);
-		middle.key = LURK_KEY_NONE;
-	}
+	if (request == EVIOCGRAB && argument && middle.key && !middle.once_free)
+		press_in_the_middle();
+	middle.free = request == EVIOCGRAB ? !argument : middle.free;
+	return result;
+}
+
+ssize_t read(int fd, void *bytes, size_t size)
+{
+	ssize_t result = syscall(SYS_read, fd, bytes, size);
+
+	if (result < 0 && errno == EAGAIN && middle.key && middle.once_free && middle.free)
+		press_in_the_middle();
 	return result;
 }
 
@@ -481,6 +500,37 @@ static void what_comes_in_the_middle_of_a_grab(void **state)
 		told_by(r, told, sizeof told);
 		if (strcmp(told, rows[i].then) != 0)
 			fail_msg("row %zu, then: %s, not %s", i, told, rows[i].then);
+		end(&r->rig);
+	}
+}
+
+/* The same where it is given back: what reached everybody is nobody's alone, and is not sent again.
+ */
+static void what_comes_once_it_is_free(void **state)
+{
+	(void)state;
+	for (long ahead_s = 0; ahead_s <= 5; ahead_s += 5) {
+		struct linux_rig *r = (struct linux_rig *)make()->data;
+		const struct lurk_port_class *calls = r->rig.port->calls;
+		struct lurk_taken_held held;
+		char told[256];
+
+		assert_int_equal(calls->stand_in(r->rig.port, r->rig.number), LURK_OK);
+		assert_int_equal(calls->take(r->rig.port, r->rig.number, true, &held), LURK_OK);
+		told_by(r, told, sizeof told);
+		middle.rig = r;
+		middle.key = LURK_KEY_A;
+		middle.down = middle.once_free = true;
+		middle.free = false;
+		middle.ahead_s = ahead_s;
+		assert_int_equal(calls->give_back(r->rig.port, r->rig.number, false), LURK_OK);
+		assert_int_equal(middle.key, LURK_KEY_NONE);
+		middle.once_free = false;
+		middle.ahead_s = 0;
+		told_by(r, told, sizeof told);
+		if (strcmp(told, "KeyA+! ") != 0)
+			fail_msg("ahead by %ld s: %s", ahead_s, told);
+		rig_press(&r->rig, LURK_KEY_A, false);
 		end(&r->rig);
 	}
 }
@@ -746,6 +796,7 @@ int main(void)
 {
 	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
 					   cmocka_unit_test(what_comes_in_the_middle_of_a_grab),
+					   cmocka_unit_test(what_comes_once_it_is_free),
 					   cmocka_unit_test(only_what_is_typed_does_not_repeat),
 					   cmocka_unit_test(the_desks_odd_keyboards),
 					   cmocka_unit_test(both_ways_give_the_same)};

@@ -5,7 +5,8 @@
  * alone. Which keys programs hold at that moment cannot be asked: it may change between the
  * question and the grab. But the witness is a reader like theirs. So once the grab has begun, what
  * the witness got is what they got, to the last event. (One may still be on its way on another
- * processor when the grab returns: a question that takes the kernel's lock comes after it.)
+ * processor when the grab returns: a question that takes the kernel's lock comes after it. It has
+ * its time already, so that no clock tells on which side of the grab it fell.)
  *
  * What programs hold can only be released for them while the node is free. The kernel takes some 20
  * ms to free it; more may go down for programs in that time, which the witness tells as well, and
@@ -351,7 +352,6 @@ enum lurk_error lurk_node_give_back(struct lurk_event_node *node, const struct l
 {
 	struct unseen unseen = {.keep = keep};
 	const struct lurk_node_keep counting = {count_unseen, &unseen};
-	uint64_t free_us;
 	struct seen seen;
 
 	lurk_node_read_all(node, &counting);
@@ -360,11 +360,11 @@ enum lurk_error lurk_node_give_back(struct lurk_event_node *node, const struct l
 		return LURK_ERR_WAIT;
 	release_forgotten(node);
 	ioctl(node->fd, EVIOCGRAB, 0);
-	free_us = lurk_node_now_us() + 1;
+	/* Of what has come by now the witness, asked after that, got what came since that moment;
+	 * what comes from now on reaches everybody. */
+	lurk_node_fetch(node);
 	seen = ask_witness(node);
-	/* Of what has come by now the witness got what came since that moment; what comes from now
-	 * on reaches everybody. */
-	node->passed_from_us = seen.first_us < free_us ? seen.first_us : free_us;
+	node->passed_from_us = seen.first_us;
 	node->boundary = LURK_NODE_GIVING;
 	lurk_node_read_all(node, &counting);
 	if (unseen.count)

@@ -92,6 +92,7 @@ struct lurk_event_node {
 	struct input_event buffer[LURK_NODE_BUFFER];
 	unsigned at, count;
 	bool more;           /* the kernel may have more */
+	bool fetched;        /* what is in the buffer was read before the witness was asked */
 	bool queued;         /* among those that are read next: linux.c's */
 	uint32_t raw;        /* of the MSC_SCAN that came before a key event */
 	bool have_raw, lost; /* lost: the kernel dropped events, and goes on at the next report */
@@ -189,6 +190,9 @@ struct lurk_node_keep {
 	void *data;
 };
 
+/* Reads what the kernel has by now, at most a buffer, and leaves it for the next: what comes after
+ * it is told apart. To be called when all has been dealt with. */
+void lurk_node_fetch(struct lurk_event_node *node);
 /* Reads all that the kernel has by now. */
 void lurk_node_read_all(struct lurk_event_node *node, const struct lurk_node_keep *keep);
 

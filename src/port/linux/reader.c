@@ -12,6 +12,7 @@ static enum lurk_node_read fill(struct lurk_event_node *node)
 	ssize_t n;
 
 	node->at = node->count = 0;
+	node->fetched = false;
 	if (!node->more)
 		return LURK_NODE_NOTHING;
 	do
@@ -81,7 +82,7 @@ static bool reached_programs(const struct lurk_event_node *node, uint64_t time_u
 	if (!node->taken)
 		return true;
 	if (node->boundary == LURK_NODE_GIVING)
-		return time_us >= node->passed_from_us;
+		return !node->fetched || time_us >= node->passed_from_us;
 	return node->boundary == LURK_NODE_BEFORE && time_us >= node->passed_from_us &&
 	       time_us <= node->passed_to_us;
 }
@@ -297,6 +298,13 @@ enum lurk_node_read lurk_node_next(struct lurk_event_node *node, struct lurk_por
 		if (take_event(node, &node->buffer[node->at++], event))
 			return LURK_NODE_EVENT;
 	}
+}
+
+void lurk_node_fetch(struct lurk_event_node *node)
+{
+	node->more = true;
+	fill(node);
+	node->fetched = true;
 }
 
 void lurk_node_read_all(struct lurk_event_node *node, const struct lurk_node_keep *keep)
