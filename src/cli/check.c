@@ -2,6 +2,7 @@
 #include "cli/applying.h"
 #include "cli/commands.h"
 #include "tell/finding.h"
+#include "tell/layout.h"
 #include "tell/json.h"
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
@@ -22,7 +23,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 static void report(struct cli *cli, const struct lurk_findings *findings)
 {
 	const bool bad = lurk_findings_refuse(findings);
-	char count[96], rules[LURK_COUNT_WORDS];
+	char count[96], rules[LURK_COUNT_WORDS], layout[TELL_LAYOUT];
 
 	lurk_words_count(cli->ws.profile.count, "rule", rules);
 	if (!findings->count)
@@ -31,6 +32,7 @@ static void report(struct cli *cli, const struct lurk_findings *findings)
 		printf("%s in the %s of %s%s\n", tell_findings_count(findings, count), rules,
 		       cli->ws.profile_path, bad ? ": it will not be applied as it is." : ".");
 	cli_print_findings(findings, LURK_NOTE);
+	puts(tell_layout(&cli->ws.layout, layout));
 	if (findings->imagined)
 		puts("No computer was looked at: keyboards are taken to be of full size, and no "
 		     "rule to be in force.");
@@ -68,6 +70,7 @@ int cli_check(struct cli *cli, int argc, char **argv)
 
 		tell_put_text(object, "file", cli->ws.profile_path);
 		tell_put_flag(object, "refused", lurk_findings_refuse(&findings));
+		tell_put_layout(object, &cli->ws.layout);
 		json_object_object_add(object, "findings", tell_findings_json(&findings, NULL));
 		term_json(object);
 	} else {

@@ -22,6 +22,7 @@ const char *tell_finding_code(const struct lurk_finding *finding)
 	       : code == LURK_CHECK_CHARACTERS       ? "characters-lost"
 	       : code == LURK_CHECK_OTHER_SYMBOL     ? "other-symbol"
 	       : code == LURK_CHECK_NO_SYMBOL        ? "no-symbol"
+	       : code == LURK_CHECK_ASSUMED_LAYOUT   ? "assumed-layout"
 						     : lurk_check_name(code);
 }
 
@@ -191,6 +192,13 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		snprintf(out, TELL_FINDING, "Programs of a desktop take %s for %s.", key,
 			 lurk_symbol_name(f->other, symbol));
 		break;
+	case LURK_CHECK_ASSUMED_LAYOUT:
+		snprintf(out, TELL_FINDING,
+			 "Texts are typed as in the layout %s, %s/etc/default/keyboard says: "
+			 "where another is in use they come out wrong.",
+			 all->ws->layout.name,
+			 all->ws->layout.several ? "the first that " : "which ");
+		break;
 	case LURK_CHECK_NO_SYMBOL:
 		snprintf(out, TELL_FINDING, "Programs of a desktop get nothing for %s.", key);
 		break;
@@ -317,6 +325,10 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 	case LURK_CHECK_NO_SYMBOL:
 		snprintf(out, TELL_FINDING,
 			 "F13 to F18 arrive, by the names that `lurk check` then tells.");
+		break;
+	case LURK_CHECK_ASSUMED_LAYOUT:
+		snprintf(out, TELL_FINDING, "`layout: %s`, say, in the profile tells which it is.",
+			 all->ws->layout.name);
 		break;
 	case LURK_CHECK_OTHER_SYMBOL:
 		snprintf(out, TELL_FINDING, "A shortcut there is set on that name.");

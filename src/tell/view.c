@@ -280,7 +280,11 @@ static void write_under(struct tell_view *v)
 		*c = (char)(*c - 'a' + 'A');
 	if (v->layout)
 		snprintf(layout, sizeof layout, "; layout %s%s", lurk_layout_words(v->layout),
-			 v->layout == v->ws->layout.usual ? ", as none is known (`--layout`)" : "");
+			 v->layout == v->ws->layout.usual ? ", as none is known (`--layout`)"
+			 : v->layout == v->ws->layout.own &&
+					 v->ws->layout.from == LURK_LAYOUT_OF_SYSTEM
+				 ? ", as /etc/default/keyboard says"
+				 : "");
 	if (v->machine && v->ws->profile_exists && !o->version_count && !o->codes)
 		state = lurk_differences_of_edits(v->ws, v->machine, NULL, NULL)
 				? "; not in force: `lurk apply`"

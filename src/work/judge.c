@@ -126,8 +126,9 @@ static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 					       .severity = LURK_ERROR,
 					       .rule = LURK_NO_RULE,
 					       .other = LURK_NO_RULE};
+	bool assumed = false;
 
-	if (ws->layout.said && !lurk_layout_chosen(&ws->layout))
+	if (ws->layout.from == LURK_LAYOUT_OF_PROFILE && !lurk_layout_chosen(&ws->layout))
 		add(f, &no_layout);
 	for (uint32_t i = 0; i < ws->profile.count; i++) {
 		const struct lurk_rule *rule = &ws->profile.rules[i];
@@ -144,6 +145,14 @@ static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 		if (rule->gives.kind == LURK_GIVES_PROFILE && !has_profile(ws, rule->gives.text))
 			add(f, &finding);
 		check_symbols(ws, i, f);
+		finding.code = LURK_CHECK_ASSUMED_LAYOUT;
+		finding.severity = LURK_WARNING;
+		if (!assumed && rule->gives.kind == LURK_GIVES_TEXT &&
+		    lurk_layout_is_assumed(&ws->layout)) {
+			add(f, &finding);
+			assumed = true; /* once */
+		}
+		finding.severity = LURK_ERROR;
 		if (lurk_rule_check(rule) != LURK_ERR_UNTYPED)
 			continue;
 		finding.code = LURK_CHECK_NO_LAYOUT;

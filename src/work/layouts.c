@@ -27,9 +27,10 @@ static void read_setting(const char *line, const char *name, const char *ends, c
 static void system_layout(struct lurk_chosen_layout *choice)
 {
 	FILE *file = fopen("/etc/default/keyboard", "r");
-	char line[256], variant[64] = "";
+	char line[256], variant[64] = "", all[64] = "";
 
 	while (file && fgets(line, sizeof line, file)) {
+		read_setting(line, "XKBLAYOUT", "", all, sizeof all);
 		read_setting(line, "XKBLAYOUT", ",", choice->name, 32);
 		read_setting(line, "XKBVARIANT", ",", variant, 32);
 		read_setting(line, "XKBOPTIONS", "", choice->options, sizeof choice->options);
@@ -37,8 +38,18 @@ static void system_layout(struct lurk_chosen_layout *choice)
 	if (*choice->name && *variant)
 		snprintf(choice->name + strlen(choice->name),
 			 sizeof choice->name - strlen(choice->name), ":%s", variant);
+	choice->several = strchr(all, ',') != NULL;
 	if (file)
 		fclose(file);
+}
+
+bool lurk_layout_is_assumed(const struct lurk_chosen_layout *choice)
+{
+	const char *session = getenv("XDG_SESSION_TYPE");
+
+	return choice->from == LURK_LAYOUT_OF_SYSTEM &&
+	       (choice->several ||
+		(session && (!strcmp(session, "x11") || !strcmp(session, "wayland"))));
 }
 
 /* Opened when first asked for. */
@@ -166,12 +177,18 @@ void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, si
 			const char *desk)
 {
 	*choice->options = '\0';
+	choice->several = false;
 	lurk_layout_said(bytes, length, choice->name, sizeof choice->name);
-	choice->said = *choice->name;
-	if (!*choice->name && desk)
+	choice->from = LURK_LAYOUT_OF_PROFILE;
+	if (!*choice->name && desk) {
+		choice->from = LURK_LAYOUT_OF_DESK;
 		snprintf(choice->name, sizeof choice->name, "%s", desk);
-	else if (!*choice->name)
+	} else if (!*choice->name) {
+		choice->from = LURK_LAYOUT_OF_SYSTEM;
 		system_layout(choice);
+	}
+	if (!*choice->name)
+		choice->from = LURK_LAYOUT_UNKNOWN;
 	choice->characters =
 		(struct lurk_characters){choice, find_character, type_character, layouts_with, cap};
 }

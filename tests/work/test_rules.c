@@ -505,6 +505,45 @@ static void rules_are_judged(void **state)
 }
 
 /* What no press types any more, by the layout of the desk, which is British. */
+/* Texts of a profile that says no layout, in a session that may have another; told once. */
+static void a_layout_may_only_be_assumed(void **state)
+{
+	static const struct {
+		enum lurk_layout_from from;
+		bool several;
+		const char *session, *found;
+	} rows[] = {
+		{LURK_LAYOUT_OF_SYSTEM, false, NULL, ""},
+		{LURK_LAYOUT_OF_SYSTEM, false, "tty", ""},
+		{LURK_LAYOUT_OF_SYSTEM, false, "wayland", "assumed-layout warning 4"},
+		{LURK_LAYOUT_OF_SYSTEM, false, "x11", "assumed-layout warning 4"},
+		{LURK_LAYOUT_OF_SYSTEM, true, "tty", "assumed-layout warning 4"},
+		{LURK_LAYOUT_OF_PROFILE, true, "x11", ""},
+		{LURK_LAYOUT_OF_DESK, true, "x11", ""},
+	};
+
+	(void)state;
+	open_desk();
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_findings findings;
+
+		begin("- {press: Shift+F8, gives: F7}\n- {press: Shift+F9, gives: {text: gull}}\n"
+		      "- {press: Shift+F7, gives: {text: tern}}\n");
+		ws.layout.from = rows[i].from;
+		ws.layout.several = rows[i].several;
+		if (rows[i].session)
+			setenv("XDG_SESSION_TYPE", rows[i].session, true);
+		else
+			unsetenv("XDG_SESSION_TYPE");
+		assert_true(lurk_judge(&ws, machine, &findings));
+		assert_string_equal(found(&findings), rows[i].found);
+		lurk_findings_free(&findings);
+		lurk_workspace_free(&ws);
+	}
+	unsetenv("XDG_SESSION_TYPE");
+	close_desk();
+}
+
 static void signs_that_get_lost(void **state)
 {
 	static const char degree[] = "- {press: Shift+Digit3, gives: {text: '°'}}\n";
@@ -1336,6 +1375,7 @@ int main(void)
 		cmocka_unit_test(comments_stay),
 		cmocka_unit_test(edits_at_random),
 		cmocka_unit_test(rules_are_judged),
+		cmocka_unit_test(a_layout_may_only_be_assumed),
 		cmocka_unit_test(signs_that_get_lost),
 		cmocka_unit_test(rules_without_a_program),
 		cmocka_unit_test(profiles_beside_are_judged),

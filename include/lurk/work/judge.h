@@ -23,6 +23,7 @@ enum {
 	LURK_CHECK_CHARACTERS,     /* no press types what `key` types on its `levels` any more */
 	LURK_CHECK_OTHER_SYMBOL,   /* programs of a desktop take `key` for XKB's symbol `other` */
 	LURK_CHECK_NO_SYMBOL,      /* or for none */
+	LURK_CHECK_ASSUMED_LAYOUT, /* a session may have another than a text is typed in */
 };
 
 /* The modifiers of a level, as lurk_finding.levels counts them. */

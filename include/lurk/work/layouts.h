@@ -11,11 +11,21 @@
 
 LURK_BEGIN_C
 
+/* Where it is from. */
+enum lurk_layout_from {
+	LURK_LAYOUT_UNKNOWN,
+	LURK_LAYOUT_OF_PROFILE,
+	LURK_LAYOUT_OF_DESK,
+	LURK_LAYOUT_OF_SYSTEM /* /etc/default/keyboard, which a desktop's session need not follow */
+};
+
 struct lurk_chosen_layout {
+	uint8_t from;                /* enum lurk_layout_from */
+	bool several;                /* the system has more than this one, the first */
 	char name[64], options[128]; /* "" where none is known */
 	struct lurk_layout *own;     /* opened when first asked for */
 	struct lurk_layout *usual;   /* for pictures, where none is known */
-	bool missing, said;          /* said: by the profile */
+	bool missing;
 	struct lurk_characters characters;
 	/* Told why it cannot be opened, once; may be NULL. */
 	void (*caution)(void *data, const char *text);
@@ -35,6 +45,9 @@ void lurk_layout_forget(struct lurk_chosen_layout *choice);
 struct lurk_layout *lurk_layout_chosen(struct lurk_chosen_layout *choice);
 /* The same for pictures: a US layout where none is known. NULL where even that is not there. */
 struct lurk_layout *lurk_layout_shown(struct lurk_chosen_layout *choice);
+/* Whether a session may have another one than was chosen, and nobody said which: a desktop's own,
+ * or one of several in turn. */
+bool lurk_layout_is_assumed(const struct lurk_chosen_layout *choice);
 /* For names by character; NULL where no layout is known. */
 const struct lurk_characters *lurk_layout_names(const struct lurk_chosen_layout *choice);
 
