@@ -50,11 +50,12 @@ static const struct cli_command commands[] = {
 int main(int argc, char **argv)
 {
 	const char *desk = getenv("LURK_DESK");
-	struct cli cli = {.desk = desk && *desk ? desk : NULL, .argv = argv};
+	static struct cli cli; /* what is done at the exit looks at it */
 	int status = -1, first;
 
+	cli = (struct cli){.desk = desk && *desk ? desk : NULL, .argv = argv};
 	term_guard();
-	cli_tell_failures(argv);
+	cli_tell_failures(argv, &cli.json);
 	cli_commands = commands;
 	first = cli_find_subcommand(&cli, argc, argv);
 	if (!first)

@@ -16,7 +16,9 @@ static struct {
 	FILE *people;
 	char line[SAID], said[SAID];
 	size_t length;
-	bool notice; /* what is said now fails nothing */
+	bool notice;        /* what is said now fails nothing */
+	const bool *parsed; /* whether objects were asked for, once the options are read */
+	bool asked;         /* whether they are for sure, before that */
 } failure;
 
 /* "lurk: WHAT" or "lurk COMMAND: WHAT". */
@@ -51,7 +53,8 @@ static void tell(int status, void *unused)
 	struct json_object *object;
 
 	(void)unused;
-	if (!status || (status == CLI_FOUND && !*failure.said))
+	if (!status || (status == CLI_FOUND && !*failure.said) ||
+	    !(failure.asked || *failure.parsed))
 		return;
 	object = json_object_new_object();
 	tell_put_text(object, "error", *failure.said ? failure.said : NULL);
@@ -59,21 +62,25 @@ static void tell(int status, void *unused)
 	term_json(object);
 }
 
-static bool is_wanted(char **argv)
+/* Options that cannot be read may stand before it; and it may stand among others, as in -jk. */
+static bool may_be_wanted(char **argv, bool *asked)
 {
+	bool may = false;
+
 	for (; *argv && strcmp(*argv, "--"); argv++) {
-		if (!strcmp(*argv, "--json") || !strcmp(*argv, "-j"))
-			return true;
+		*asked = *asked || !strcmp(*argv, "--json") || !strcmp(*argv, "-j");
+		may = may || (**argv == '-' && (*argv)[1] != '-' && strchr(*argv, 'j'));
 	}
-	return false;
+	return may || *asked;
 }
 
-void cli_tell_failures(char **argv)
+void cli_tell_failures(char **argv, const bool *json)
 {
 	const cookie_io_functions_t functions = {.write = pass_on};
 	FILE *stream;
 
-	if (!is_wanted(argv) || !(stream = fopencookie(NULL, "w", functions)))
+	failure.parsed = json;
+	if (!may_be_wanted(argv, &failure.asked) || !(stream = fopencookie(NULL, "w", functions)))
 		return;
 	setvbuf(stream, NULL, _IONBF, 0);
 	failure.people = stderr;

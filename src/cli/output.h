@@ -11,8 +11,8 @@ enum { CLI_DONE = 0, CLI_FOUND = 1, CLI_USAGE = 2, CLI_COULD_NOT = 3 };
 /* Prints "lurk: …" on standard error and returns the status. */
 int cli_fail(int status, const char *format, ...) LURK_PRINTF(2, 3);
 
-/* From now on, where --json is among the words: whatever the command ends with, a failure is told
- * as an object as well, {"error": "...", "exit": 3}. */
-void cli_tell_failures(char **argv);
+/* From now on, where --json is among the words, or was read into `json`: whatever the command ends
+ * with, a failure is told as an object as well, {"error": "...", "exit": 3}. */
+void cli_tell_failures(char **argv, const bool *json);
 
 #endif

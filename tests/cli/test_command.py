@@ -169,6 +169,8 @@ def used_wrongly(desk):
             result = desk.run(["--json", *(arguments.split() if isinstance(arguments, str) else arguments)])
             failure = json.loads(result.stdout)
             assert message in failure["error"] and failure["exit"] == status == result.returncode, (arguments, failure, message)
+    assert json.loads(desk.run(["map", "-jk", "heron", "F1", "xyzzyx"]).stdout)["exit"] == 2
+    assert not desk.run(["map", "-kheronj", "F1", "F2"]).stdout
     assert json.loads(desk.want("--json"))["reached"] is True and json.loads(desk.want("--json", desk=None))["reached"] is False
     assert not os.path.exists(desk.path("hide/profile.yaml")), "something was changed"
     assert os.listdir(desk.folder) == ["hide"], os.listdir(desk.folder)
