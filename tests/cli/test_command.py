@@ -909,7 +909,7 @@ def profiles(desk):
         assert [(p["profile"], p["rules"], p["based_on"], p["applied"], p["in_force"]) for p in rows] == list(wanted), rows
 
     listed(("base", 2, "", True, True), ("night", 4, "base", True, False))
-    desk.want("diff --profile night", out=["changed   the profile night is in force after a start (before: base)\n"])
+    desk.want("diff --profile night", out=["changed   the profile night is in force after a reboot (before: base)\n"])
     desk.want("apply --profile night", out=["In force now, and again after every reboot: 4 rules from hide/profiles/night.yaml, on top of 2 from base.\n"])
     listed(("base", 2, "", True, False), ("night", 4, "base", True, True))
     desk.want("status", out=["6 rules in force since 2031-05-04 05:30, from hide/profiles/night.yaml.", "The profile in force is night, one of 2"])
