@@ -13,7 +13,8 @@ const char *tell_difference_kind(const struct lurk_difference *d)
 const char *tell_difference(const struct lurk_difference *d, char out[TELL_DIFFERENCE])
 {
 	if (d->kind == LURK_STARTS_WITH)
-		snprintf(out, TELL_DIFFERENCE, "the profile %s is in force after a reboot", d->rule);
+		snprintf(out, TELL_DIFFERENCE, "the profile %s is in force after a reboot",
+			 d->rule);
 	else
 		snprintf(out, TELL_DIFFERENCE, "%s", d->rule);
 	return out;
