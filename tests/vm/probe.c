@@ -176,8 +176,12 @@ static void await_force(int fd)
 {
 	/* Seldom enough to leave the one processor to the service. */
 	for (double until = now_us() + PATIENCE_MS * 1e3; !in_force(fd); usleep(2000)) {
-		if (now_us() > until)
+		if (now_us() > until) {
+			/* While it can still be asked what the service makes of it. */
+			if (system("lurk status; tail -n 20 /tmp/lurkd.log; dmesg | tail -n 8"))
+				puts("probe: the service could not be asked");
 			fail("the rules never came into force");
+		}
 	}
 }
 

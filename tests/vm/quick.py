@@ -170,7 +170,7 @@ def measure(machine):
     fine = judge("calls", frames and calls and calls[0] >= frames[0],
                  f"relay: {calls[0] / frames[0]:.1f} system calls a key frame" if frames and calls else f"system calls: {counted}, of presses: {pressed}") and fine
     if not fine:
-        print(told[-3000:])
+        print(told[-12000:])
     return fine
 
 
