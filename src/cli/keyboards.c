@@ -32,8 +32,8 @@ struct keyboards {
 	bool apart, describe;
 	char **keys;
 	unsigned count;
-	uint16_t described;          /* `keyboard`, where it is meant */
-	char named[LURK_NAMING + 4]; /* said first, where it had no name before */
+	uint16_t described;      /* `keyboard`, where it is meant */
+	char named[LURK_NAMING]; /* said first, where it had no name before */
 	int pressed; /* the session's number of the keyboard on which a key came, -1 for none yet */
 };
 
@@ -245,12 +245,15 @@ static int finish(struct keyboards *k, struct lurk_naming *naming, enum lurk_wen
 	if (cli->json) {
 		struct json_object *object = json_object_new_object();
 
+		if (*k->named)
+			tell_put_text(object, "named", k->named);
 		tell_put_text(object, "did", naming->summary);
 		tell_put_text(object, "file", cli->ws.keyboards_path);
 		term_json(object);
 	} else {
-		printf("%s%s.\nIt stands in %s.%s\n", k->named, naming->summary,
-		       cli->ws.keyboards_path,
+		if (*k->named)
+			printf("%s.\n", k->named);
+		printf("%s.\nIt stands in %s.%s\n", naming->summary, cli->ws.keyboards_path,
 		       k->form ? ""
 			       : " What is in force has not changed: `lurk apply` takes it into "
 				 "account.");
@@ -280,8 +283,8 @@ static int describe_one(struct keyboards *k, struct lurk_naming *naming)
 				k->quirk || k->nickname ? "on " : "");
 	if (lurk_naming_meant(naming, k->keyboard, true, &k->described) != LURK_DONE)
 		return cli_fail(CLI_USAGE, "%s", naming->why.text);
-	if (*naming->summary && !k->cli->json)
-		snprintf(k->named, sizeof k->named, "%s.\n", naming->summary);
+	if (*naming->summary)
+		snprintf(k->named, sizeof k->named, "%s", naming->summary);
 	if (k->nickname)
 		return give_nickname(k, naming, k->described);
 	if (k->apart)

@@ -122,13 +122,9 @@ static void safe_text(struct lurk_text text, char out[PICTURE_TEXT])
 	char *whole = lurk_copy(text.bytes, text.length);
 
 	*out = '\0';
-	lurk_append(out, PICTURE_TEXT, whole);
-	if (strlen(whole) >= PICTURE_TEXT) { /* more than any cap has room for */
-		out[PICTURE_TEXT - 8] = '\0';
-		while (*out && (out[strlen(out) - 1] & 0x80))
-			out[strlen(out) - 1] = '\0';
+	lurk_append(out, PICTURE_TEXT - strlen("…"), whole);
+	if (strlen(out) < strlen(whole)) /* more than any cap has room for */
 		lurk_append(out, PICTURE_TEXT, "…");
-	}
 	lurk_release(whole);
 	lurk_make_harmless(out);
 }
@@ -136,11 +132,14 @@ static void safe_text(struct lurk_text text, char out[PICTURE_TEXT])
 /* It may be broken behind signs as well. */
 static void add_text(char text[PICTURE_TEXT], const char *words)
 {
-	for (const char *c = words; *c; c++) {
-		char one[] = {*c, strchr("-/.,;:_@", *c) && c[1] != ' ' ? '\t' : '\0', '\0'};
+	for (const char *next; *words; words = next) {
+		char part[PICTURE_TEXT];
 
-		if (strlen(text) + 8 < PICTURE_TEXT)
-			strcat(text, one);
+		next = words + strcspn(words, "-/.,;:_@");
+		next += *next != '\0';
+		snprintf(part, sizeof part, "%.*s%s", (int)(next - words), words,
+			 *next && *next != ' ' ? "\t" : "");
+		lurk_append(text, PICTURE_TEXT - strlen("”"), part);
 	}
 }
 
@@ -268,6 +267,22 @@ static bool rule_at(const struct picture_job *job, unsigned index, struct lurk_r
 	return false;
 }
 
+/* The modifiers of each legend. */
+static const uint16_t levels[PICTURE_LEGENDS] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
+						 LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
+
+/* The modifier keys by which a mask is held: the left ones where either will do. */
+static uint8_t held_places(uint16_t mask)
+{
+	uint8_t held = (uint8_t)(mask & LURK_MOD_SIDES);
+
+	for (unsigned place = 0; place < 4; place++) {
+		if (mask >> (8 + place) & 1 && !(held & (0x11U << place)))
+			held |= (uint8_t)(1U << place);
+	}
+	return held;
+}
+
 /* Whether it asks for the modifiers of a legend and no others. */
 static bool is_on_a_level(const struct lurk_rule *rule)
 {
@@ -287,10 +302,8 @@ static bool is_brief(const struct lurk_rule *rule, const char *gives)
 static void change_legends(const struct face *f, struct picture_cap *cap)
 {
 	for (unsigned level = 1; level < (f->third_level ? PICTURE_LEGENDS : 2U); level++) {
-		const uint8_t held = (uint8_t)((level & 1 ? LURK_MOD_LEFT_SHIFT : 0) |
-					       (level & 2 ? LURK_MOD_RIGHT_ALT : 0));
-		const struct lurk_action *action =
-			lurk_keymap_find_held(f->keymap, cap->scan, cap->place.key, held);
+		const struct lurk_action *action = lurk_keymap_find_held(
+			f->keymap, cap->scan, cap->place.key, held_places(levels[level]));
 		char gives[PICTURE_TEXT], first[PICTURE_TEXT];
 		struct lurk_rule rule = {0};
 
@@ -374,8 +387,6 @@ static void tell_modified(struct face *f, struct picture_cap *cap, bool legends)
 
 static void print_legends(const struct face *f, struct picture_cap *cap)
 {
-	static const uint16_t levels[PICTURE_LEGENDS] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
-							 LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
 	struct lurk_layout *layout = f->job->layout;
 
 	if (!layout || lurk_key_side(cap->place.key) == LURK_SIDE_NUMPAD ||
@@ -614,18 +625,6 @@ static void measure(struct picture *p)
 		if ((unsigned)place->y + place->height > p->height)
 			p->height = (unsigned)place->y + place->height;
 	}
-}
-
-/* The modifier keys by which a mask is held: the left ones where either will do. */
-static uint8_t held_places(uint16_t mask)
-{
-	uint8_t held = (uint8_t)(mask & LURK_MOD_SIDES);
-
-	for (unsigned place = 0; place < 4; place++) {
-		if (mask >> (8 + place) & 1 && !(held & (0x11U << place)))
-			held |= (uint8_t)(1U << place);
-	}
-	return held;
 }
 
 void picture_fill(struct picture *picture, const struct picture_job *job)

@@ -120,3 +120,14 @@ size_t picture_first(const char *alternatives, char out[PICTURE_TEXT])
 	out[n] = '\0';
 	return length;
 }
+
+bool picture_next_line(const char **at, char line[PICTURE_TEXT])
+{
+	const size_t length = strcspn(*at, "\n");
+
+	if (!**at)
+		return false;
+	snprintf(line, PICTURE_TEXT, "%.*s", (int)length, *at);
+	*at += length + ((*at)[length] != '\0');
+	return true;
+}

@@ -117,6 +117,8 @@ void picture_label(lurk_key key, struct lurk_layout *layout, char label[PICTURE_
 /* A key's name with a separator between its words: "Audio Volume Up". */
 void picture_split_name(const char *name, char separator, char words[PICTURE_TEXT]);
 
+/* The next line of a list, from where `at` is on; false past the last. */
+bool picture_next_line(const char **at, char line[PICTURE_TEXT]);
 /* The first of the alternatives as it is seen; returns how much of them it was. */
 size_t picture_first(const char *alternatives, char out[PICTURE_TEXT]);
 

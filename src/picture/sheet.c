@@ -253,20 +253,18 @@ static void draw_cut_marks(struct drawing *d, double x, double y, double width, 
 static void write_in_full(const struct picture_cap *cap, const char *name, const char *legend,
 			  char out[DRAWING_TEXT])
 {
-	char with[PICTURE_LIST];
+	const char *at = cap->all_with;
+	char line[PICTURE_TEXT];
+	bool any = *legend;
 
-	*with = *out = '\0';
-	for (const char *at = cap->all_with; *at;) {
-		const size_t length = strcspn(at, "\n"), n = strlen(with);
-
-		snprintf(with + n, sizeof with - n, "%s%.*s", n ? "; " : "", (int)length, at);
-		at += length + (at[length] != '\0');
-	}
+	*out = '\0';
 	lurk_append(out, DRAWING_TEXT, name);
 	lurk_append(out, DRAWING_TEXT, ":  ");
 	lurk_append(out, DRAWING_TEXT, legend);
-	lurk_append(out, DRAWING_TEXT, *legend && *with ? "; " : "");
-	lurk_append(out, DRAWING_TEXT, with);
+	for (; picture_next_line(&at, line); any = true) {
+		lurk_append(out, DRAWING_TEXT, any ? "; " : "");
+		lurk_append(out, DRAWING_TEXT, line);
+	}
 }
 
 /* What modifiers bring about stands above, a line each; returns how high that is. */
@@ -275,21 +273,18 @@ static double draw_all_with(struct drawing *d, const struct picture_cap *cap, do
 {
 	unsigned lines = *cap->all_with != '\0';
 	const char *at = cap->all_with;
+	char line[PICTURE_TEXT];
 	double height;
 
 	for (const char *c = at; (c = strchr(c, '\n')); c++)
 		lines++;
 	height = lines * 3.2 < most ? 3.2 : most / (lines ? lines : 1);
-	for (unsigned i = 0; i < lines; i++) {
+	for (unsigned i = 0; picture_next_line(&at, line); i++) {
 		const struct fit_box box = {width - 2, height, 2.8, 1.5, 1, true};
-		char line[PICTURE_TEXT];
-		const size_t length = strcspn(at, "\n");
 
-		snprintf(line, sizeof line, "%.*s", (int)length, at);
 		*whole = caps_text(d, &box, line, x + width / 2, y + 0.6 + (i + 0.5) * height, 1,
 				   INK_TEXT) &&
 			 *whole;
-		at += length + (at[length] != '\0');
 	}
 	return lines ? lines * height + 0.4 : 0;
 }

@@ -7,6 +7,7 @@
 #include <time.h>
 
 #include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
 #include "lurk/work/apply.h"
 #include "lurk/work/chord_watch.h"
 #include "lurk/work/differences.h"
@@ -362,6 +363,8 @@ static void write_back(struct tell_view *v)
 static const char *with_words(const struct picture_cap *cap, char out[PICTURE_TEXT])
 {
 	static const char *const levels[] = {"", "Shift", "AltGr", "AltGr+Shift"};
+	const char *at = cap->all_with;
+	char line[PICTURE_TEXT];
 
 	*out = '\0';
 	for (unsigned i = 1; i < PICTURE_LEGENDS; i++) {
@@ -369,12 +372,9 @@ static const char *with_words(const struct picture_cap *cap, char out[PICTURE_TE
 			snprintf(out + strlen(out), PICTURE_TEXT - strlen(out), "%s%s: %s",
 				 *out ? "; " : "", levels[i], cap->legends[i]);
 	}
-	for (const char *at = cap->all_with; *at;) {
-		const size_t length = strcspn(at, "\n");
-
-		snprintf(out + strlen(out), PICTURE_TEXT - strlen(out), "%s%.*s", *out ? "; " : "",
-			 (int)length, at);
-		at += length + (at[length] != '\0');
+	while (picture_next_line(&at, line)) {
+		lurk_append(out, PICTURE_TEXT, *out ? "; " : "");
+		lurk_append(out, PICTURE_TEXT, line);
 	}
 	return out;
 }

@@ -107,9 +107,10 @@ static void is_free(struct lurk_event_node *node)
 	memset(node->ended, 0, sizeof node->ended);
 }
 
-/* What is read from here on reached programs where the witness got it, from some time on: never by
- * this process's own clock, since an event has its time before it is given to anybody, and a grab
- * may come between. Whoever is told of keys that programs hold is told that at `told_us`. */
+/* What is read from here on reached programs where the witness got it, from some time on: not by
+ * this process's own clock, unless the witness lost events, since an event has its time before it
+ * is given to anybody, and a grab may come between. Whoever is told of keys that programs hold is
+ * told that at `told_us`. */
 static void begin_crossing(struct lurk_event_node *node, uint64_t from_us, const struct seen *seen,
 			   uint64_t told_us)
 {
