@@ -90,9 +90,10 @@ static unsigned board_slots(struct lurk_port *port, size_t *size)
 	return PAGES;
 }
 
-static enum lurk_error board_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				       size_t size, size_t *length)
+static enum lurk_error board_slot_read(struct lurk_port *port, uint32_t owner, unsigned slot,
+				       uint8_t *bytes, size_t size, size_t *length)
 {
+	(void)owner;
 	*length = board_of(port)->lengths[slot];
 	if (*length > size)
 		return LURK_ERR_ROOM;
@@ -100,9 +101,10 @@ static enum lurk_error board_slot_read(struct lurk_port *port, unsigned slot, ui
 	return LURK_OK;
 }
 
-static enum lurk_error board_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-					size_t length)
+static enum lurk_error board_slot_write(struct lurk_port *port, uint32_t owner, unsigned slot,
+					const uint8_t *bytes, size_t length)
 {
+	(void)owner; /* nobody but the board's own */
 	if (length > PAGE)
 		return LURK_ERR_ROOM;
 	memcpy(board_of(port)->pages[slot], bytes, length);

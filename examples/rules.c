@@ -1,5 +1,5 @@
 /* What the command does, in a program of one's own: keyboards, a rule, what it takes away, a trial,
- * and into force. Here on a simulated desk in a folder; lurk_machine_of_service(NULL, &why) is this
+ * and into force. Here on a simulated desk in a folder; lurk_machine_of_service(NULL, false, &why) is this
  * computer.
  *
  * $ ./rules

@@ -87,7 +87,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 	if (lurk_image_open(data, size, &opened))
 		return 0;
 	for (uint16_t k = 0; k <= opened.keyboard_count && k < 3; k++) {
-		struct lurk_compile_job job = {&opened, 0, k, (uint8_t)(k % 3), false};
+		struct lurk_compile_job job = {&opened, 0, k, (uint8_t)(k % 3), false, NULL};
 
 		if (lurk_compile(&job, memory, sizeof memory, &keymap, &report) == LURK_OK)
 			press(keymap, data, size);

@@ -67,6 +67,10 @@ struct lurk_check_job {
 	const struct lurk_image *before; /* what is in force, NULL for nothing */
 	/* What is to be judged: its first profile; those that it is based on come next. */
 	const struct lurk_image *after;
+	/* What holds below both, as lurk_compile_job.below does, by its profile of that index: the
+	 * computer's rules, where a person's own are judged. NULL for nothing. */
+	const struct lurk_image *below;
+	uint16_t below_profile;
 	const struct lurk_check_keyboard *keyboards;
 	uint16_t keyboard_count; /* LURK_CHECK_KEYBOARDS at most */
 	/* A bit a key: letters and digits, that must not get lost. */
@@ -102,12 +106,13 @@ typedef void lurk_check_tell(void *data, const struct lurk_finding *finding);
 enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_work *work,
 			   lurk_check_tell *tell, void *data);
 
-/* By which keys of one keyboard each key is given under an image (NULL: none): one source a key,
+/* By which keys of one keyboard each key is given under an image (NULL: none), and another below
+ * it (NULL: none), whose rules are not told: one source a key,
  * itself where it gives itself. Those that `sources` holds already stay where they are better. Keys
  * marked broken or missing count only with `broken_too`. `held_with` are the modifiers held, a bit
  * a place of lurk_modifier_place(). The memory is for a keymap. */
-enum lurk_error lurk_sources(const struct lurk_image *image,
-			     const struct lurk_port_keyboard *keyboard, bool broken_too,
+enum lurk_error lurk_sources(const struct lurk_image *image, const struct lurk_image *below,
+			     uint16_t below_profile, const struct lurk_port_keyboard *keyboard, bool broken_too,
 			     uint8_t held_with, void *memory, size_t size,
 			     struct lurk_source sources[LURK_KEY_COUNT]);
 

@@ -137,7 +137,9 @@ struct lurk_typing {
 /* What a key asks of whoever runs the engine. */
 struct lurk_wish {
 	uint8_t gives; /* LURK_GIVES_PROFILE or _TOGGLE; 0 for nothing */
+	bool below;    /* by a rule of lurk_compile_job.below: the profile is of its image */
 	uint16_t profile;
+	uint16_t keyboard; /* on which the key is */
 };
 
 struct lurk_engine {

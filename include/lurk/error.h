@@ -39,6 +39,7 @@ enum lurk_error {
 	LURK_ERR_DISK,       /* the disk reported an error */
 	LURK_ERR_FOREIGN,   /* something lies where things are stored that Lurk did not put there */
 	LURK_ERR_NO_FOLDER, /* the place where things are stored is not there */
+	LURK_ERR_NOT_OWN,   /* rules of a person's own that do what those may not do here */
 	LURK_ERROR_COUNT
 };
 

@@ -21,7 +21,7 @@ struct lurk_action {
 	uint16_t step_count;
 	uint16_t key;       /* for LURK_GIVES_KEY; for _PROFILE its index, or LURK_PREVIOUS */
 	uint16_t rank;      /* lurk_change_rank() and more, 0 where no rule acts */
-	uint16_t rule;      /* its index in the image, for rank > 0 */
+	uint16_t rule;      /* its index in its image, for rank > 0 */
 	uint16_t shape;     /* of those that follow: which one, by the modifiers held */
 	uint16_t modifiers; /* that belong to the press: LURK_MOD_… */
 	uint8_t unless;     /* modifier keys with which it does not act, by lurk_modifier_place() */
@@ -29,6 +29,7 @@ struct lurk_action {
 	bool only;          /* for a press without modifiers */
 	bool more;          /* not just a key, or nothing, whatever is held */
 	bool tap;           /* the key never sends its release */
+	bool below;         /* the rule is of lurk_compile_job.below */
 };
 
 struct lurk_keymap_slot {
@@ -53,6 +54,13 @@ struct lurk_keymap {
 	bool minds_modifiers; /* some press depends on them, or types */
 };
 
+/* A profile of an image, for one keyboard that it describes or not. */
+struct lurk_compile_part {
+	const struct lurk_image *image;
+	uint16_t profile;  /* index in the image */
+	uint16_t keyboard; /* 1 + index of the described keyboard, 0 where it is not */
+};
+
 /* What to compile. */
 struct lurk_compile_job {
 	const struct lurk_image *image;
@@ -61,13 +69,16 @@ struct lurk_compile_job {
 		keyboard; /* 1 + index of the described keyboard, 0 for one that is not described */
 	uint8_t wiring;   /* enum lurk_wiring: which form of scan codes the keyboard reports */
 	bool toggles_only; /* nothing but LURK_GIVES_TOGGLE, for while the others are off */
+	/* Another image's rules hold as well, wherever none of this one is as specific: as those of
+	 * a profile that this one is based on. NULL for none. Both images must live. */
+	const struct lurk_compile_part *below;
 };
 
 /* What came of it. */
 struct lurk_compile_report {
 	size_t needed;     /* bytes of memory; fewer afterwards, where some were not used */
-	uint32_t rules[2]; /* the rules in question, for LURK_ERR_CONFLICT, LURK_ERR_UNTYPED and
-			      LURK_ERR_NO_PROFILE */
+	uint32_t rules[2]; /* the rules in question, both of one image, for LURK_ERR_CONFLICT,
+			      LURK_ERR_UNTYPED and LURK_ERR_NO_PROFILE */
 };
 
 /* Compiles into `memory`, aligned as for a pointer, which then belongs to the keymap. Rules that

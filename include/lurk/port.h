@@ -63,6 +63,7 @@ enum lurk_port_event_kind {
 	LURK_PORT_HELD,    /* a key that programs hold on a keyboard that is taken: see end_held */
 	LURK_PORT_REPORT,  /* the end of a report: the keys before it belong together */
 	LURK_PORT_CHANGED, /* its table may hold something else now; the machine may have slept */
+	LURK_PORT_PERSONS, /* somebody else may be at a screen (its keyboard is of no meaning) */
 };
 
 struct lurk_port_event {
@@ -156,14 +157,18 @@ struct lurk_port_class {
 	 * NULL for a machine that cannot tell. */
 	const char *(*trouble)(struct lurk_port *port);
 
-	/* Storage: this many slots of this many bytes. A write that is interrupted may leave
-	 * anything in its own slot, and leaves the others alone. Reading one never written gives
-	 * length 0. */
+	/* Who is at the screen of a seat ("" for the main one) at this moment: a user's number, or
+	 * LURK_NOBODY, as at a login prompt. NULL where nobody ever is known. */
+	uint32_t (*person)(struct lurk_port *port, const char *seat);
+
+	/* Storage: this many slots of this many bytes for the computer (`owner` LURK_NOBODY), and
+	 * as many for each person. A write that is interrupted may leave anything in its own slot,
+	 * and leaves the others alone. Reading one never written gives length 0. */
 	unsigned (*slots)(struct lurk_port *port, size_t *size);
-	enum lurk_error (*slot_read)(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				     size_t size, size_t *length);
-	enum lurk_error (*slot_write)(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-				      size_t length);
+	enum lurk_error (*slot_read)(struct lurk_port *port, uint32_t owner, unsigned slot,
+				     uint8_t *bytes, size_t size, size_t *length);
+	enum lurk_error (*slot_write)(struct lurk_port *port, uint32_t owner, unsigned slot,
+				      const uint8_t *bytes, size_t length);
 
 	/* Microseconds since 1970. */
 	uint64_t (*now)(struct lurk_port *port);

@@ -8,6 +8,10 @@
  *
  * Whatever changes the rules changes all of them on all keyboards, or nothing.
  *
+ * Rules come in parts: the computer's, and on top of them, on the keyboards of a seat, those of
+ * whoever is at its screen. The computer's hold everywhere and always; a person's hold where none
+ * is more specific, go when that person leaves the screen, and come back with that person.
+ *
  * What holds always: a keyboard is taken while there is a reason for it (enum lurk_hold), and given
  * back once there is none and nothing is down on it; what is pressed until then is relayed as the
  * rules say. Whatever text is typed from, and whatever a keyboard's keys give, is of the rule set
@@ -25,10 +29,18 @@ LURK_BEGIN_C
 
 enum {
 	LURK_SESSION_KEYMAPS = 64,
-	LURK_SESSION_RULESETS = 2, /* one in force, one for what comes next or is tried */
+	/* Seats whose persons can have rules of their own at once; and the parts with them. */
+	LURK_SESSION_SEATS = 4,
+	LURK_SESSION_PARTS = 1 + LURK_SESSION_SEATS,
+	/* One for each part; one for what comes next or is tried, and one for who comes meanwhile.
+	 */
+	LURK_SESSION_RULESETS = LURK_SESSION_PARTS + 2,
+	LURK_NO_RULESET = UINT8_MAX,
+	LURK_OWN_IMAGE_MAX = 1 << 16, /* bytes of a person's own rules */
 	/* Rules looked at for one image, on all its keyboards and in all its profiles. 8 profiles
 	 * of 4,000 rules, on 32 keyboards with rules of their own, are 1,056,000. */
 	LURK_SESSION_WORK = 4000000,
+	LURK_OWN_WORK = 400000, /* the same for a person's own */
 	/* How long programs may take to open a stand-in that appears while they run: some need
 	 * 400 ms. */
 	LURK_OPENING_US = 1000000,
@@ -36,6 +48,14 @@ enum {
 	LURK_PATIENCE_US = 2000000,
 	/* It is given back when nothing has come from it for so long. */
 	LURK_IDLE_US = 300000,
+};
+
+/* What rules of a person's own may do: each what those before it may, and more. */
+enum lurk_own {
+	LURK_OWN_NOTHING,    /* there are none */
+	LURK_OWN_KEYS,       /* a key may give another, one key with modifiers, or nothing */
+	LURK_OWN_NO_TEXT,    /* several keys in a row as well, where that types no text */
+	LURK_OWN_EVERYTHING, /* text as well */
 };
 
 /* Why a keyboard is taken, a bit each. */
@@ -52,10 +72,14 @@ struct lurk_session_keyboard {
 	bool taken;  /* Lurk alone reads it */
 	bool waits;  /* it shall be taken: once its stand-in is open everywhere, and no key down */
 	bool ending; /* programs still hold what was told as held */
-	uint8_t holds;           /* enum lurk_hold */
-	lurk_key unsettled;      /* a table entry waits for this key to come up, 0 for none */
-	uint16_t described;      /* 1 + its index in the image, 0 where no description fits */
-	enum lurk_error trouble; /* why its rules are not in force */
+	uint8_t holds;      /* enum lurk_hold */
+	lurk_key unsettled; /* a table entry waits for this key to come up, 0 for none */
+	uint8_t part; /* of whoever is at its seat; 0 where there are more seats than places */
+	uint8_t top;  /* whose rules are on top: the same, or 0 where that person has none */
+	uint16_t described;          /* 1 + its index in the image, 0 where no description fits */
+	uint16_t own_described;      /* the same in the image on top, where that is a person's */
+	enum lurk_error trouble;     /* why its rules are not in force */
+	enum lurk_error own_trouble; /* why only the computer's are */
 	struct lurk_port_keyboard info;
 	const struct lurk_keymap *keymap; /* NULL where no rules are in force */
 	struct lurk_way_choice choice;    /* the way they are in force, and why */
@@ -69,14 +93,17 @@ struct lurk_session_keyboard {
 	enum lurk_error refused;          /* what it gives could not be sent */
 	/* What a change of rules will bring into force on it. */
 	struct lurk_session_plan {
-		uint16_t described;
+		uint8_t top;
+		uint16_t described, own_described;
+		enum lurk_error own_trouble;
 		const struct lurk_keymap *keymap;
 		struct lurk_way_choice choice;
 		struct lurk_chord chord;
 	} plan;
 };
 
-/* The caller's memory. All images have room for `image_size` bytes, all keymap areas for
+/* The caller's memory. Where only the first two rule sets have any, nobody has rules of their own.
+ * All images have room for `image_size` bytes, all keymap areas for
  * `keymap_size` (aligned as for a pointer). */
 struct lurk_session_memory {
 	struct lurk_session_keyboard *keyboards;
@@ -91,30 +118,49 @@ struct lurk_session_memory {
 /* One set of rules with the keymaps compiled from it so far. */
 struct lurk_ruleset {
 	bool loaded;
+	uint32_t generation; /* another for each image that is loaded */
 	struct lurk_image image;
 	size_t keymap_used;
 	unsigned keymap_count;
-	struct {
+	struct lurk_compiled {
 		uint16_t described, profile;
+		uint16_t below_described, below_profile;
+		uint32_t below; /* the generation of the computer's rules below, 0 without them */
 		uint8_t wiring;
 		bool toggles_only;
 		struct lurk_keymap *keymap;
 	} keymaps[LURK_SESSION_KEYMAPS];
 };
 
+/* One part: whose rules, and which of them. */
+struct lurk_session_part {
+	uint8_t ruleset;            /* LURK_NO_RULESET where a person has none */
+	uint16_t profile, previous; /* of its image: in force; before that */
+	/* The same as requests left it, whatever single keys switched since: what somebody may be
+	 * told who may not see keys. */
+	uint16_t asked_profile, asked_previous;
+};
+
 /* All that decides which rules are in force: changed, and gone back to, as a whole. */
 struct lurk_session_mode {
-	unsigned ruleset;
-	uint16_t profile, previous; /* of its image: in force; before that */
-	bool off;                   /* no rule is in force, whatever is loaded */
-	/* The same as requests and the off chord left it, whatever single keys switched since: what
-	 * somebody may be told who may not see keys. */
-	uint16_t asked_profile, asked_previous;
-	bool asked_off;
+	struct lurk_session_part parts[LURK_SESSION_PARTS]; /* the computer's, then each seat's */
+	bool off;          /* no rule is in force, whatever is loaded */
+	bool asked_off;    /* the same as requests and the off chord left it */
 	bool toggled;      /* by a key, which can switch them on again */
-	bool trying;       /* what is in force is not stored, and ends by itself */
+	uint32_t off_by;   /* the user who switched them off; LURK_NOBODY for the off chord */
+	bool trying;       /* what is in force of a part is not stored, and ends by itself */
+	uint8_t tried;     /* which part that is */
 	uint32_t tried_by; /* the user who began that */
 	uint64_t until_us; /* when it ends, by the port's lurk_port_class.elapsed */
+};
+
+/* A seat of the machine: keyboards and a screen for one person. */
+struct lurk_session_seat {
+	bool used;
+	char name[32];                  /* "" for the main one, which is the first */
+	uint32_t person;                /* the user at its screen, or LURK_NOBODY */
+	enum lurk_error why;            /* why that person's rules are not in force */
+	struct lurk_store_report store; /* that person's */
 };
 
 /* Gets every key event, with what its press gives. */
@@ -128,7 +174,10 @@ struct lurk_session {
 	struct lurk_ruleset rulesets[LURK_SESSION_RULESETS];
 	struct lurk_session_mode mode;
 	struct lurk_session_mode before; /* while rules are tried: what that ends with */
-	struct lurk_store_report store;
+	struct lurk_session_seat seats[LURK_SESSION_SEATS]; /* part 1 + index */
+	enum lurk_own own_may;                              /* what persons' rules may do */
+	struct lurk_store_report store;                     /* the computer's */
+	uint32_t generations;                               /* counts images that were loaded */
 	uint32_t trials;  /* counts them, so that who began one knows whether it still runs */
 	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
 			   * no more, however many there is memory for */
@@ -146,7 +195,9 @@ struct lurk_session {
 /* Who asks for a change, and how: for that change alone. */
 struct lurk_request {
 	uint32_t by;     /* a user's number, or LURK_NOBODY */
+	uint8_t part;    /* whose rules change: 0 the computer's, or a seat's */
 	bool keep_locks; /* locks that are on stay so when the rules take their key away */
+	bool keep_off;   /* rules that another user switched off stay so */
 };
 
 /* What came of a change. */
@@ -178,6 +229,9 @@ bool lurk_session_step(struct lurk_session *session);
 /* All that change rules: `request` may be NULL, for nobody. On any error all is as it was before,
  * and report->keyboard says where it failed; a keyboard that can then not be brought back is plain,
  * with the error as its trouble. */
+
+/* (Of a part whose seat nobody is at: LURK_ERR_DENIED. Of a person's, what those may not do:
+ * LURK_ERR_NOT_OWN.) */
 
 /* Compiles an image for all keyboards, brings it into force and stores it. Of its profiles the one
  * with the word `profile` is in force then; the first one where that is empty or not there, and
@@ -234,18 +288,33 @@ static inline struct lurk_session_mode lurk_session_asked(const struct lurk_sess
 {
 	struct lurk_session_mode asked = session->mode;
 
-	asked.profile = asked.asked_profile;
-	asked.previous = asked.asked_previous;
+	for (unsigned i = 0; i < LURK_SESSION_PARTS; i++) {
+		asked.parts[i].profile = asked.parts[i].asked_profile;
+		asked.parts[i].previous = asked.parts[i].asked_previous;
+	}
 	asked.off = asked.asked_off;
 	asked.toggled = false;
 	return asked;
 }
 
-/* The index of its profile that is in force. */
-uint16_t lurk_session_profile(const struct lurk_session *session);
+/* Whether another user than this one switched rules off: not the off chord, which is for whoever is
+ * there. */
+static inline bool lurk_session_off_by_other(const struct lurk_session_mode *mode, uint32_t user)
+{
+	return mode->off && mode->off_by != LURK_NOBODY && mode->off_by != user;
+}
 
-/* The image in force or tried, NULL where there is none. */
-const struct lurk_image *lurk_session_image(const struct lurk_session *session);
+/* The image of a part that is in force or tried, NULL where there is none; and the index of its
+ * profile that is in force. */
+const struct lurk_image *lurk_session_image(const struct lurk_session *session, unsigned part);
+uint16_t lurk_session_profile(const struct lurk_session *session, unsigned part);
+
+/* The part of whoever is at a seat ("" for the main one), 0 where there is no such seat. */
+unsigned lurk_session_part(const struct lurk_session *session, const char *seat);
+
+/* What persons' rules may do from now on: those in force that do more are so no longer. Before
+ * that: nothing. */
+void lurk_session_allow(struct lurk_session *session, enum lurk_own may);
 
 LURK_END_C
 

@@ -24,16 +24,17 @@ struct lurk_store_report {
 	uint64_t sequence[LURK_SLOTS_MAX];   /* of the valid ones */
 };
 
-/* Loads the newest valid image whose sequence is below `before` (LURK_NEVER for the newest of all)
- * into `bytes`. Returns LURK_ERR_EMPTY where there is none. */
-enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t *bytes,
-				size_t size, struct lurk_image *image,
+/* Loads an owner's (LURK_NOBODY: the computer's) newest valid image whose sequence is below
+ * `before` (LURK_NEVER for the newest of all) into `bytes`. Returns LURK_ERR_EMPTY where there is
+ * none. */
+enum lurk_error lurk_store_load(struct lurk_port *port, uint32_t owner, uint64_t before,
+				uint8_t *bytes, size_t size, struct lurk_image *image,
 				struct lurk_store_report *report);
 
 /* Stamps a written image with the next sequence, the port's time and a user, and saves it. `report`
  * is what lurk_store_load() found, and is brought up to date. */
-enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length, uint32_t by,
-				struct lurk_store_report *report);
+enum lurk_error lurk_store_save(struct lurk_port *port, uint32_t owner, uint8_t *bytes,
+				size_t length, uint32_t by, struct lurk_store_report *report);
 
 LURK_END_C
 

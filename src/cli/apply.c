@@ -124,7 +124,9 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		return CLI_DONE;
 	}
 	printf("In force now%s: %s from %s",
-	       lurk_survives(cli->machine) ? ", and again after every reboot" : "",
+	       !lurk_survives(cli->machine) ? ""
+	       : cli->machine->own ? ", and whenever you are at the screen, also after a reboot"
+				   : ", and again after every reboot",
 	       lurk_words_count(cli->ws.profile.count, "rule", rules), cli->ws.profile_path);
 	if (*cli->ws.profile.based_on)
 		printf(", on top of %u from %s",

@@ -15,7 +15,8 @@
 struct cli {
 	const char *desk; /* --desk, NULL for the real computer */
 	bool json;
-	char **argv; /* as given */
+	bool computers; /* the computer's rules are meant */
+	char **argv;    /* as given */
 
 	bool files_read, profile_broken;
 	struct lurk_workspace ws;

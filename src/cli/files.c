@@ -1,4 +1,5 @@
 /* The files of whoever calls, and what is said where they cannot be read. */
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -97,8 +98,11 @@ bool cli_have_profile(const struct cli *cli)
 {
 	if (!cli->ws.profile_exists)
 		cli_fail(CLI_COULD_NOT,
-			 "%s: there is no such profile yet; `lurk map KEY RESULT` makes it",
-			 cli->ws.profile_path);
+			 "%s: there is no such profile yet; `lurk map KEY RESULT` makes it%s",
+			 cli->ws.profile_path,
+			 geteuid() == 0 && getenv("SUDO_USER")
+				 ? " (for the whole computer; your own rules need no sudo)"
+				 : "");
 	return cli->ws.profile_exists;
 }
 

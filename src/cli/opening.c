@@ -67,7 +67,8 @@ static struct lurk_machine *open_machine(struct cli *cli, struct lurk_message *m
 
 		cli->machine = computer ? lurk_machine_of_desk(computer) : NULL;
 	} else if (!cli->machine) {
-		cli->machine = lurk_machine_of_service(getenv("LURK_SOCKET"), message);
+		cli->machine =
+			lurk_machine_of_service(getenv("LURK_SOCKET"), cli->computers, message);
 	}
 	return cli->machine;
 }

@@ -4,7 +4,7 @@
 
 #include "cli/cli.h"
 
-enum { OPTION_MINE = 2000, OPTION_USAGE };
+enum { OPTION_MINE = 2000, OPTION_COMPUTER, OPTION_USAGE };
 
 static const struct argp_option common_options[] = {
 	{0, 0, NULL, 0, "Everywhere:", 90},
@@ -15,6 +15,8 @@ static const struct argp_option common_options[] = {
 	{"profile", 'p', "NAME|FILE", 0, "Work on this profile; else on the base", 90},
 	{"mine", OPTION_MINE, "NAME=MINE", 0,
 	 "What the profile says of keyboard NAME is meant for my keyboard MINE", 90},
+	{"computer", OPTION_COMPUTER, NULL, 0,
+	 "The computer's rules, which hold for everybody, rather than your own", 90},
 	{"json", 'j', NULL, 0, "Report as JSON, an object a line", 90},
 	{"help", 'h', NULL, 0, "What there is, with examples", 90},
 	{"version", 'V', NULL, 0, "Which version this is", 90},
@@ -42,6 +44,9 @@ static error_t parse_common(int key, char *arg, struct argp_state *state)
 		return 0;
 	case 'p':
 		cli->ws.wanted = arg;
+		return 0;
+	case OPTION_COMPUTER:
+		cli->computers = true;
 		return 0;
 	case 'j':
 		cli->json = true;
@@ -75,12 +80,13 @@ const struct argp cli_common_argp = {common_options, parse_common, NULL, NULL, N
 static const struct argp *common_of_a_subcommand(void)
 {
 	enum { COUNT = sizeof common_options / sizeof *common_options };
-	static const struct argp_option named = {"--desk, --profile, --mine, --json, --help",
-						 0,
-						 NULL,
-						 OPTION_DOC | OPTION_NO_USAGE,
-						 "As everywhere: `lurk --help`",
-						 90};
+	static const struct argp_option named = {
+		"--desk, --profile, --mine, --computer, --json, --help",
+		0,
+		NULL,
+		OPTION_DOC | OPTION_NO_USAGE,
+		"As everywhere: `lurk --help`",
+		90};
 	static struct argp_option options[COUNT];
 	static const struct argp argp = {options, parse_common, NULL, NULL, NULL, NULL, NULL};
 

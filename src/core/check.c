@@ -110,7 +110,7 @@ static void note(struct lurk_source *source, struct lurk_source from, lurk_key g
 static enum lurk_error compile(const struct check *c, uint16_t described, unsigned wiring,
 			       struct lurk_keymap **keymap, struct lurk_compile_report *report)
 {
-	struct lurk_compile_job job = {c->job->after, 0, described, (uint8_t)wiring, false};
+	struct lurk_compile_job job = {c->job->after, 0, described, (uint8_t)wiring, false, NULL};
 
 	return lurk_compile(&job, c->work->keymap, c->work->keymap_size, keymap, report);
 }
@@ -135,18 +135,25 @@ static void note_nameless(const struct lurk_image *image, const struct lurk_keym
 	}
 }
 
-enum lurk_error lurk_sources(const struct lurk_image *image,
-			     const struct lurk_port_keyboard *keyboard, bool broken_too,
-			     uint8_t held_with, void *memory, size_t size,
+enum lurk_error lurk_sources(const struct lurk_image *image, const struct lurk_image *below,
+			     uint16_t below_profile, const struct lurk_port_keyboard *keyboard,
+			     bool broken_too, uint8_t held_with, void *memory, size_t size,
 			     struct lurk_source sources[LURK_KEY_COUNT])
 {
 	const enum lurk_wiring wiring = (enum lurk_wiring)keyboard->identity.wiring;
 	uint16_t described = image ? lurk_image_recognise(image, &keyboard->identity) : 0;
-	struct lurk_compile_job job = {image, 0, described, (uint8_t)wiring, false};
+	const struct lurk_compile_part part = {
+		below, below_profile,
+		below ? lurk_image_recognise(below, &keyboard->identity) : (uint16_t)0};
+	const struct lurk_compile_job own = {image,           0,     described,
+					     (uint8_t)wiring, false, below ? &part : NULL};
+	const struct lurk_compile_job alone = {below,           below_profile, part.keyboard,
+					       (uint8_t)wiring, false,         NULL};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	enum lurk_error error =
-		image ? lurk_compile(&job, memory, size, &keymap, &report) : LURK_OK;
+		image || below ? lurk_compile(image ? &own : &alone, memory, size, &keymap, &report)
+			       : LURK_OK;
 
 	if (error)
 		return error;
@@ -157,14 +164,17 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 
 		if (!lurk_declares(keyboard, key) ||
 		    (!broken_too && (has_quirk(image, described, LURK_QUIRK_BROKEN, key) ||
-				     has_quirk(image, described, LURK_QUIRK_MISSING, key))))
+				     has_quirk(image, described, LURK_QUIRK_MISSING, key) ||
+				     has_quirk(below, part.keyboard, LURK_QUIRK_BROKEN, key) ||
+				     has_quirk(below, part.keyboard, LURK_QUIRK_MISSING, key))))
 			continue;
 		if (keymap) {
 			const struct lurk_action *action =
 				lurk_keymap_find_held(keymap, from.scan, key, held_with);
 
 			gives = lurk_action_key(action, key);
-			from.rule = action->rank ? action->rule : LURK_NO_RULE;
+			from.rule = action->rank && image && !action->below ? action->rule
+									    : LURK_NO_RULE;
 		}
 		if (gives)
 			note(&sources[gives], from, gives);
@@ -174,7 +184,8 @@ enum lurk_error lurk_sources(const struct lurk_image *image,
 	return LURK_OK;
 }
 
-/* Of one keyboard, where it counts. Keys that the image to be judged marks broken count in no case.
+/* Of one keyboard, where it counts. With no image it is plain, as far as what is below lets it be.
+ * Keys that the image to be judged marks broken count in no case.
  */
 static enum lurk_error add_sources(struct check *c, uint16_t number, const struct lurk_image *image,
 				   uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT])
@@ -193,8 +204,8 @@ static enum lurk_error add_sources(struct check *c, uint16_t number, const struc
 		    has_quirk(c->job->after, judged, LURK_QUIRK_MISSING, key))
 			info.declares[key / 8] &= (uint8_t) ~(1U << key % 8);
 	}
-	return lurk_sources(image, &info, true, held_with, c->work->keymap, c->work->keymap_size,
-			    sources);
+	return lurk_sources(image, c->job->below, c->job->below_profile, &info, true, held_with,
+			    c->work->keymap, c->work->keymap_size, sources);
 }
 
 static enum lurk_error all_sources(struct check *c, const struct lurk_image *image,
@@ -411,6 +422,14 @@ static bool anybody_declares(const struct check *c, lurk_key key)
 	return false;
 }
 
+/* Which key gave one before the rules that are judged: itself, but for what is below them. */
+static lurk_key giver(const struct lurk_source plain[LURK_KEY_COUNT], lurk_key key)
+{
+	const struct lurk_source *source = source_of(plain, key);
+
+	return source && source->key ? source->key : key;
+}
+
 static void judge_losses(struct check *c)
 {
 	for (lurk_key key = lurk_key_next(0); key; key = lurk_key_next(key)) {
@@ -433,7 +452,7 @@ static void judge_losses(struct check *c)
 			  : meaning_source(c->work->after, key) || told_already(c, key) ||
 				    (is_needed(c, key) && meaning_source(c->work->before, key)))
 			continue;
-		f.rule = taker(c, key, 0);
+		f.rule = taker(c, giver(c->work->plain, key), 0);
 		found(c, level ? LURK_CHECK_THIRD_LEVEL : LURK_CHECK_LOST, LURK_WARNING, f);
 	}
 }
@@ -456,7 +475,7 @@ static void judge_losses_on(struct check *c, uint16_t number)
 		if (!source_of(plain, key) || meaning_source(after, key) ||
 		    !meaning_source(c->work->after, key) || told_already(c, key))
 			continue;
-		f.rule = taker(c, key, c->described[number]);
+		f.rule = taker(c, giver(plain, key), c->described[number]);
 		found(c, LURK_CHECK_LOST, LURK_NOTE, f);
 	}
 }

@@ -22,6 +22,8 @@ enum {
 
 struct build {
 	const struct lurk_compile_job *job;
+	struct lurk_compile_part parts[2], *part; /* the one that is gone through now */
+	unsigned part_count;
 	struct lurk_compile_report *report;
 	struct lurk_keymap *map;
 	struct lurk_keymap_slot *slots;
@@ -29,7 +31,7 @@ struct build {
 	uint8_t *shapes;
 	uint16_t next; /* action, where each code has one */
 	bool crowded;  /* the seed does not do */
-	bool apart;    /* rules for all keyboards leave this one alone */
+	bool apart;    /* the part's rules for all keyboards leave this one alone */
 };
 
 /* A change as it is put in. */
@@ -43,20 +45,32 @@ struct entry {
 
 typedef enum lurk_error put_in(struct build *b, const struct entry *entry);
 
-static bool stands_apart(const struct lurk_compile_job *job)
+static bool stands_apart(const struct lurk_compile_part *part)
 {
 	struct lurk_keyboard keyboard;
 
-	if (!job->keyboard)
+	if (!part->keyboard)
 		return false;
-	lurk_image_keyboard(job->image, job->keyboard - 1U, &keyboard);
+	lurk_image_keyboard(part->image, part->keyboard - 1U, &keyboard);
 	return keyboard.apart;
+}
+
+/* Goes to the next part, the job's own first; false past the last. */
+static bool next_part(struct build *b)
+{
+	b->part = b->part ? b->part + 1 : b->parts;
+	if (b->part == b->parts + b->part_count) {
+		b->part = NULL;
+		return false;
+	}
+	b->apart = stands_apart(b->part);
+	return true;
 }
 
 static bool applies(const struct build *b, const struct lurk_rule *rule)
 {
 	return !rule->off && (!b->job->toggles_only || rule->gives.kind == LURK_GIVES_TOGGLE) &&
-	       (rule->keyboard ? rule->keyboard == b->job->keyboard : !b->apart);
+	       (rule->keyboard ? rule->keyboard == b->part->keyboard : !b->apart);
 }
 
 /* Modifier keys with which a rule does not act. */
@@ -195,14 +209,15 @@ static enum lurk_error set_result(struct build *b, struct lurk_action *action,
 	action->step_count = (uint16_t)(gives->steps.length / LURK_STEP_BYTES);
 	action->rank = (uint16_t)rank;
 	action->rule = (uint16_t)entry->index;
+	action->below = b->part != b->parts;
 	action->more = action->gives >= LURK_GIVES_CHORDS ||
 		       (varies(entry->rule) && action->gives != LURK_GIVES_ITSELF);
 	action->key = action->gives == LURK_GIVES_KEY ? action->key : (uint16_t)LURK_KEY_NONE;
 	if (action->gives != LURK_GIVES_PROFILE)
 		return LURK_OK;
-	lurk_image_rule(b->job->image, entry->index, &whole);
+	lurk_image_rule(b->part->image, entry->index, &whole);
 	/* LURK_PREVIOUS is one less than none. */
-	action->key = (uint16_t)(lurk_image_find_profile(b->job->image, whole.gives.text) - 1U);
+	action->key = (uint16_t)(lurk_image_find_profile(b->part->image, whole.gives.text) - 1U);
 	if (action->key == LURK_PREVIOUS &&
 	    (whole.gives.text.length != sizeof previous - 1 ||
 	     memcmp(whole.gives.text.bytes, previous, sizeof previous - 1) != 0)) {
@@ -298,19 +313,19 @@ static enum lurk_error each_change(struct build *b, const struct lurk_rule *rule
 }
 
 /* Those of the profile first, then those that it is based on: each is a layer below. */
-static enum lurk_error each_rule(struct build *b, put_in *put)
+static enum lurk_error each_of_part(struct build *b, unsigned layer, put_in *put)
 {
-	unsigned profile_index = b->job->profile, layer = LURK_BASES_MAX;
+	unsigned profile_index = b->part->profile;
 	struct lurk_profile profile;
 
 	for (;;) {
-		lurk_image_profile(b->job->image, profile_index, &profile);
+		lurk_image_profile(b->part->image, profile_index, &profile);
 		for (uint32_t i = 0; i < profile.rule_count; i++) {
 			uint32_t index = profile.first_rule + i;
 			struct lurk_rule rule;
 			enum lurk_error error = LURK_OK;
 
-			lurk_bare_rule(b->job->image, index, &rule);
+			lurk_bare_rule(b->part->image, index, &rule);
 			if (applies(b, &rule))
 				error = each_change(b, &rule, index, layer, put);
 			if (error || b->crowded)
@@ -323,21 +338,33 @@ static enum lurk_error each_rule(struct build *b, put_in *put)
 	}
 }
 
+static enum lurk_error each_rule(struct build *b, put_in *put)
+{
+	unsigned layer = 2 * LURK_BASES_MAX - 1;
+	enum lurk_error error = LURK_OK;
+
+	for (b->part = NULL; !error && !b->crowded && next_part(b); layer -= LURK_BASES_MAX)
+		error = each_of_part(b, layer, put);
+	return error;
+}
+
 /* ---- Keys that never come up ---------------------------------------------------------------- */
 
-static bool press_only(const struct lurk_compile_job *job, unsigned index, lurk_key *key)
+static bool press_only(const struct build *b, unsigned index, lurk_key *key)
 {
-	struct lurk_keyboard keyboard;
-	struct lurk_quirk quirk;
+	for (const struct lurk_compile_part *part = b->parts; part < b->parts + b->part_count;
+	     part++) {
+		struct lurk_keyboard keyboard = {.quirk_count = 0};
+		struct lurk_quirk quirk;
 
-	if (!job->keyboard)
-		return false;
-	lurk_image_keyboard(job->image, job->keyboard - 1U, &keyboard);
-	for (unsigned i = 0; i < keyboard.quirk_count; i++) {
-		lurk_image_quirk(job->image, job->keyboard - 1U, i, &quirk);
-		if (quirk.kind == LURK_QUIRK_PRESS_ONLY && !index--) {
-			*key = quirk.key;
-			return true;
+		if (part->keyboard)
+			lurk_image_keyboard(part->image, part->keyboard - 1U, &keyboard);
+		for (unsigned i = 0; i < keyboard.quirk_count; i++) {
+			lurk_image_quirk(part->image, part->keyboard - 1U, i, &quirk);
+			if (quirk.kind == LURK_QUIRK_PRESS_ONLY && !index--) {
+				*key = quirk.key;
+				return true;
+			}
 		}
 	}
 	return false;
@@ -347,7 +374,7 @@ static void claim_taps(struct build *b, bool variants)
 {
 	lurk_key key;
 
-	for (unsigned i = 0; !b->crowded && press_only(b->job, i, &key); i++) {
+	for (unsigned i = 0; !b->crowded && press_only(b, i, &key); i++) {
 		if (variants)
 			claim(b, key, LURK_SCAN_NONE, false);
 		else
@@ -359,7 +386,7 @@ static void mark_taps(struct build *b)
 {
 	lurk_key key;
 
-	for (unsigned i = 0; press_only(b->job, i, &key); i++)
+	for (unsigned i = 0; press_only(b, i, &key); i++)
 		b->actions[find_slot(b, key, LURK_SCAN_NONE)->action].tap = true;
 }
 
@@ -426,11 +453,10 @@ static unsigned changes_of(const struct lurk_rule *rule)
 	return count;
 }
 
-static enum lurk_error count(const struct build *b, struct counts *counts)
+static enum lurk_error count_part(const struct build *b, struct counts *counts)
 {
-	const struct lurk_image *image = b->job->image;
-	unsigned next = b->job->profile + 1U;
-	lurk_key key;
+	const struct lurk_image *image = b->part->image;
+	unsigned next = b->part->profile + 1U;
 
 	while (next) {
 		struct lurk_profile profile;
@@ -453,9 +479,19 @@ static enum lurk_error count(const struct build *b, struct counts *counts)
 		}
 		next = profile.based_on;
 	}
-	for (unsigned i = 0; press_only(b->job, i, &key); i++)
+	return LURK_OK;
+}
+
+static enum lurk_error count(struct build *b, struct counts *counts)
+{
+	enum lurk_error error = LURK_OK;
+	lurk_key key;
+
+	for (b->part = NULL; !error && next_part(b);)
+		error = count_part(b, counts);
+	for (unsigned i = 0; press_only(b, i, &key); i++)
 		counts->actions++;
-	return counts->actions < ACTIONS_MAX ? LURK_OK : LURK_ERR_CONTENT;
+	return error ? error : counts->actions < ACTIONS_MAX ? LURK_OK : LURK_ERR_CONTENT;
 }
 
 static size_t size_of(size_t slots, size_t actions, size_t shapes)
@@ -498,11 +534,16 @@ static enum lurk_error build(struct build *b, bool variants)
 enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, size_t size,
 			     struct lurk_keymap **keymap, struct lurk_compile_report *report)
 {
-	struct build b = {.job = job, .report = report, .apart = stands_apart(job)};
+	struct build b = {.job = job,
+			  .parts = {{job->image, job->profile, job->keyboard}},
+			  .part_count = 1,
+			  .report = report};
 	struct counts counts = {0, 0};
 	size_t slots = 8;
 	enum lurk_error error;
 
+	if (job->below)
+		b.parts[b.part_count++] = *job->below;
 	memset(report, 0, sizeof *report);
 	error = count(&b, &counts);
 	if (error)
@@ -534,32 +575,4 @@ enum lurk_error lurk_compile(const struct lurk_compile_job *job, void *memory, s
 		return LURK_OK;
 	}
 	return LURK_ERR_CONTENT;
-}
-
-const struct lurk_action *lurk_keymap_find_held(const struct lurk_keymap *keymap, lurk_scan scan,
-						lurk_key key, uint8_t held)
-{
-	const struct lurk_action *by_scan = lurk_keymap_action(keymap, scan.code, scan.kind, held);
-	const struct lurk_action *by_key = lurk_keymap_action(keymap, key, LURK_SCAN_NONE, held);
-
-	return by_scan->rank > by_key->rank ? by_scan : by_key;
-}
-
-const struct lurk_action *lurk_keymap_find(const struct lurk_keymap *keymap, lurk_scan scan,
-					   lurk_key key)
-{
-	return lurk_keymap_find_held(keymap, scan, key, 0);
-}
-
-bool lurk_keymap_varies(const struct lurk_keymap *keymap, lurk_scan scan, lurk_key key)
-{
-	return lurk_keymap_base(keymap, scan.code, scan.kind)->shape ||
-	       lurk_keymap_base(keymap, key, LURK_SCAN_NONE)->shape;
-}
-
-lurk_key lurk_action_key(const struct lurk_action *action, lurk_key pressed)
-{
-	return action->gives == LURK_GIVES_ITSELF ? pressed
-	       : action->gives == LURK_GIVES_KEY  ? action->key
-						  : (lurk_key)LURK_KEY_NONE;
 }

@@ -27,6 +27,7 @@ static const char *const texts[LURK_ERROR_COUNT] = {
 	[LURK_ERR_DISK] = "the disk reported an error",
 	[LURK_ERR_FOREIGN] = "is no plain file",
 	[LURK_ERR_NO_FOLDER] = "the folder where it would be stored is not there",
+	[LURK_ERR_NOT_OWN] = "rules of one's own may not do that on this computer",
 };
 
 const char *lurk_error_text(enum lurk_error error)

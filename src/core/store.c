@@ -2,11 +2,11 @@
 
 #include "core/mem.h"
 
-static enum lurk_error look(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
-			    struct lurk_image *image)
+static enum lurk_error look(struct lurk_port *port, uint32_t owner, unsigned slot, uint8_t *bytes,
+			    size_t size, struct lurk_image *image)
 {
 	size_t length = 0;
-	enum lurk_error error = port->calls->slot_read(port, slot, bytes, size, &length);
+	enum lurk_error error = port->calls->slot_read(port, owner, slot, bytes, size, &length);
 
 	if (error)
 		return error;
@@ -16,8 +16,8 @@ static enum lurk_error look(struct lurk_port *port, unsigned slot, uint8_t *byte
 	return !error && image->sequence > LURK_SEQUENCE_MAX ? LURK_ERR_CONTENT : error;
 }
 
-enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t *bytes,
-				size_t size, struct lurk_image *image,
+enum lurk_error lurk_store_load(struct lurk_port *port, uint32_t owner, uint64_t before,
+				uint8_t *bytes, size_t size, struct lurk_image *image,
 				struct lurk_store_report *report)
 {
 	size_t slot_size;
@@ -27,7 +27,7 @@ enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t
 	report->slots = slots < LURK_SLOTS_MAX ? slots : LURK_SLOTS_MAX;
 	report->newest = -1;
 	for (unsigned i = 0; i < report->slots; i++) {
-		report->why[i] = look(port, i, bytes, size, image);
+		report->why[i] = look(port, owner, i, bytes, size, image);
 		if (report->why[i])
 			continue;
 		report->sequence[i] = image->sequence;
@@ -37,7 +37,7 @@ enum lurk_error lurk_store_load(struct lurk_port *port, uint64_t before, uint8_t
 	}
 	if (report->newest < 0)
 		return LURK_ERR_EMPTY;
-	return look(port, (unsigned)report->newest, bytes, size, image);
+	return look(port, owner, (unsigned)report->newest, bytes, size, image);
 }
 
 /* The slot to write into: not the newest's, nor one that was tried; one without a valid image
@@ -76,8 +76,8 @@ static bool is_of_slot(enum lurk_error error)
 	return error == LURK_ERR_FOREIGN || error == LURK_ERR_DENIED;
 }
 
-static enum lurk_error write_somewhere(struct lurk_port *port, uint8_t *bytes, size_t length,
-				       uint64_t sequence, int newest,
+static enum lurk_error write_somewhere(struct lurk_port *port, uint32_t owner, uint8_t *bytes,
+				       size_t length, uint64_t sequence, int newest,
 				       struct lurk_store_report *report)
 {
 	enum lurk_error error = LURK_ERR_ROOM;
@@ -85,7 +85,7 @@ static enum lurk_error write_somewhere(struct lurk_port *port, uint8_t *bytes, s
 	int slot;
 
 	while ((slot = next_slot(report, newest, tried)) >= 0) {
-		error = port->calls->slot_write(port, (unsigned)slot, bytes, length);
+		error = port->calls->slot_write(port, owner, (unsigned)slot, bytes, length);
 		report->why[slot] = error;
 		report->sequence[slot] = sequence;
 		if (!error)
@@ -97,8 +97,8 @@ static enum lurk_error write_somewhere(struct lurk_port *port, uint8_t *bytes, s
 	return error;
 }
 
-enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t length, uint32_t by,
-				struct lurk_store_report *report)
+enum lurk_error lurk_store_save(struct lurk_port *port, uint32_t owner, uint8_t *bytes,
+				size_t length, uint32_t by, struct lurk_store_report *report)
 {
 	int newest = highest(report, LURK_NEVER), before;
 	uint64_t sequence = newest < 0 ? 1 : report->sequence[newest] + 1;
@@ -109,16 +109,16 @@ enum lurk_error lurk_store_save(struct lurk_port *port, uint8_t *bytes, size_t l
 		return LURK_ERR_ROOM;
 	if (sequence <= LURK_SEQUENCE_MAX) {
 		lurk_image_stamp(bytes, sequence, port->calls->now(port), by);
-		return write_somewhere(port, bytes, length, sequence, newest, report);
+		return write_somewhere(port, owner, bytes, length, sequence, newest, report);
 	}
 	/* Nothing that Lurk wrote is the last there can be. It goes once the new one is there,
 	 * which counts from the one before it. */
 	before = highest(report, report->sequence[newest]);
 	sequence = before < 0 ? 1 : report->sequence[before] + 1;
 	lurk_image_stamp(bytes, sequence, port->calls->now(port), by);
-	error = write_somewhere(port, bytes, length, sequence, newest, report);
+	error = write_somewhere(port, owner, bytes, length, sequence, newest, report);
 	if (error)
 		return error;
 	report->why[newest] = LURK_ERR_EMPTY;
-	return port->calls->slot_write(port, (unsigned)newest, bytes, 0);
+	return port->calls->slot_write(port, owner, (unsigned)newest, bytes, 0);
 }

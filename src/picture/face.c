@@ -192,7 +192,8 @@ static void result_text(const struct face *f, const struct lurk_result *result, 
 
 static struct lurk_keymap *compile(const struct picture_job *job, uint8_t wiring)
 {
-	struct lurk_compile_job compile = {job->image, job->profile, job->keyboard, wiring, false};
+	struct lurk_compile_job compile = {job->image, job->profile, job->keyboard,
+					   wiring,     false,        NULL};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	void *memory = NULL;

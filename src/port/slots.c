@@ -1,9 +1,14 @@
 #include "port/slots.h"
 
 #include <errno.h>
+#include <dirent.h>
 #include <fcntl.h>
+#include <inttypes.h>
+#include <limits.h>
+#include <pwd.h>
 #include <stdbool.h>
 #include <stdio.h>
+#include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -56,6 +61,143 @@ static int open_slot(int folder, unsigned slot, int flags)
 static int open_folder(const char *folder)
 {
 	return open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+}
+
+#define OWNED "of-"
+#define ACCOUNT "account"
+enum { NAME = 256 };
+
+const char *lurk_slots_of(const char *folder, uint32_t owner, char *path)
+{
+	if (owner == LURK_NOBODY)
+		snprintf(path, PATH_MAX, "%s", folder);
+	else
+		snprintf(path, PATH_MAX, "%.*s/" OWNED "%u", PATH_MAX - 32, folder, owner);
+	return path;
+}
+
+static unsigned count_owned(const char *folder)
+{
+	DIR *all = opendir(folder);
+	const struct dirent *entry;
+	unsigned count = 0;
+
+	while (all && (entry = readdir(all)))
+		count += !strncmp(entry->d_name, OWNED, strlen(OWNED));
+	if (all)
+		closedir(all);
+	return count;
+}
+
+/* The name of a user in such a file; false where there is none, or the file cannot be read. */
+static bool find_name(const char *users, uint32_t owner, char name[NAME])
+{
+	FILE *file = fopen(users, "re");
+	const struct passwd *user = NULL;
+
+	while (file && (user = fgetpwent(file))) {
+		if (user->pw_uid == owner)
+			break;
+	}
+	snprintf(name, NAME, "%s", user ? user->pw_name : "");
+	if (file)
+		fclose(file);
+	return *name;
+}
+
+static void note_account(const char *folder, uint32_t owner, const char *users)
+{
+	char path[PATH_MAX + 16], name[NAME];
+	int fd;
+
+	if (!find_name(users, owner, name))
+		return; /* known elsewhere, and kept */
+	snprintf(path, sizeof path, "%s/" ACCOUNT, folder);
+	fd = open(path, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0600);
+	if (fd < 0)
+		return;
+	if (!lurk_write_whole(fd, (const uint8_t *)name, strlen(name)))
+		unlink(path);
+	close(fd);
+}
+
+/* Whether the owner of a folder is who it was made for, as far as can be known. */
+static bool is_still(const char *folder, uint32_t owner, const char *users)
+{
+	char path[PATH_MAX + 16], was[NAME] = "", is[NAME];
+	size_t length = 0;
+	int fd;
+
+	snprintf(path, sizeof path, "%s/" ACCOUNT, folder);
+	fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
+	if (fd < 0)
+		return true;
+	if (!lurk_read_whole(fd, (uint8_t *)was, sizeof was - 1, &length))
+		length = 0;
+	close(fd);
+	was[length] = '\0';
+	if (!*was || access(users, R_OK))
+		return true;
+	return find_name(users, owner, is) && !strcmp(was, is);
+}
+
+static void take_away(const char *path)
+{
+	DIR *all = opendir(path);
+	const struct dirent *entry;
+
+	while (all && (entry = readdir(all))) {
+		if (strcmp(entry->d_name, ".") != 0 && strcmp(entry->d_name, "..") != 0)
+			unlinkat(dirfd(all), entry->d_name, 0);
+	}
+	if (all)
+		closedir(all);
+	rmdir(path);
+}
+
+void lurk_slots_tidy(const char *folder, const char *users)
+{
+	DIR *all = opendir(folder);
+	const struct dirent *entry;
+	char path[PATH_MAX];
+	uint32_t owner;
+
+	while (all && (entry = readdir(all))) {
+		if (sscanf(entry->d_name, OWNED "%" SCNu32, &owner) != 1)
+			continue;
+		lurk_slots_of(folder, owner, path);
+		if (!is_still(path, owner, users))
+			take_away(path);
+	}
+	if (all)
+		closedir(all);
+}
+
+/* The entry in the folder above is on the disk as well before it counts. */
+static enum lurk_error make_folder(const char *folder, const char *path)
+{
+	int above = open_folder(folder);
+	enum lurk_error error =
+		above < 0 || mkdir(path, 0700) || fsync(above) ? lurk_slots_error(errno) : LURK_OK;
+
+	if (above >= 0)
+		close(above);
+	return error;
+}
+
+enum lurk_error lurk_slots_make(const char *folder, uint32_t owner, const char *users)
+{
+	char path[PATH_MAX];
+	enum lurk_error error = LURK_OK;
+
+	if (owner == LURK_NOBODY)
+		return LURK_OK;
+	if (access(lurk_slots_of(folder, owner, path), F_OK))
+		error = count_owned(folder) >= LURK_SLOTS_PERSONS ? LURK_ERR_ROOM
+								  : make_folder(folder, path);
+	if (!error)
+		note_account(path, owner, users);
+	return error;
 }
 
 enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *bytes, size_t size,

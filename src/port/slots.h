@@ -7,9 +7,22 @@
 #include <stdint.h>
 
 #include "lurk/error.h"
+#include "lurk/image.h"
 
 /* What an errno means that a file system gave. */
 enum lurk_error lurk_slots_error(int error);
+
+/* The folder of an owner's slots, below the computer's (LURK_NOBODY), into the caller's memory of
+ * PATH_MAX bytes; and makes it, where that is needed. LURK_ERR_ROOM where too many persons have one
+ * already. */
+enum { LURK_SLOTS_PERSONS = 64 };
+/* Below it also lies, in `account`, the name that the user had in a file like /etc/passwd: an owner
+ * who is not there any more, or by another name, is somebody else, or nobody. */
+const char *lurk_slots_of(const char *folder, uint32_t owner, char *path);
+enum lurk_error lurk_slots_make(const char *folder, uint32_t owner, const char *users);
+
+/* Takes away what belongs to such owners; whoever was in no such file stays. */
+void lurk_slots_tidy(const char *folder, const char *users);
 
 /* As lurk_port_class.slot_read; *length is at most `size`. */
 enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *bytes, size_t size,

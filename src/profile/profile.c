@@ -550,7 +550,8 @@ static bool compiles(const struct lurk_profile_file *file,
 
 	for (unsigned k = 0; k <= keyboards->count && fine; k++) {
 		for (unsigned w = LURK_WIRING_HID; w <= LURK_WIRING_SET2 && fine; w++) {
-			struct lurk_compile_job job = {image, 0, (uint16_t)k, (uint8_t)w, false};
+			struct lurk_compile_job job = {image,      0,     (uint16_t)k,
+						       (uint8_t)w, false, NULL};
 			struct lurk_compile_report report;
 			struct lurk_keymap *keymap;
 			enum lurk_error error = lurk_compile(&job, memory, size, &keymap, &report);

@@ -37,3 +37,11 @@ void lurk_call_fail(struct lurk_call *call, int code, const char *text)
 	lurk_call_add(call, call->error, "code", json_integer(code));
 	lurk_call_add(call, call->error, "message", json_string(text));
 }
+
+void *lurk_call_room(struct lurk_call *call, size_t size)
+{
+	void *bytes = malloc(size);
+
+	call->starved = call->starved || !bytes;
+	return bytes;
+}

@@ -210,7 +210,9 @@ static void on_key(void *data, const struct lurk_event *event, const struct lurk
 		"\"another session is at the screen now\"}}\n";
 	static const char deaf[] = LURK_RPC_ERROR_LINE(-32004, "does not read what it watches");
 	struct lurk_control *c = data;
-	const char *seat = c->session->memory.keyboards[event->keyboard].info.seat;
+	const struct lurk_session_keyboard *k = &c->session->memory.keyboards[event->keyboard];
+	const bool own = k->top && !action->below;
+	const char *seat = k->info.seat;
 	char line[LURK_RPC_KEY_LINE] = "";
 	size_t length = 0;
 
@@ -229,7 +231,7 @@ static void on_key(void *data, const struct lurk_event *event, const struct lurk
 			show_out(c, client, deaf);
 			shut(c, client);
 		} else {
-			length = length ? length : lurk_rpc_key(event, action, line);
+			length = length ? length : lurk_rpc_key(event, action, own, line);
 			tell(c, client, line, length);
 		}
 	}
@@ -304,7 +306,9 @@ static bool take_line(struct lurk_control *c, struct client *client, size_t leng
 
 static size_t longest(const struct client *client)
 {
-	return client->rank >= LURK_RANK_MEMBER ? LURK_RPC_LINE : LURK_RPC_SHORT_LINE;
+	return client->rank >= LURK_RANK_MEMBER ? LURK_RPC_LINE
+	       : client->caller.rights.own      ? LURK_RPC_OWN_LINE
+						: LURK_RPC_SHORT_LINE;
 }
 
 static void take_lines(struct lurk_control *c, struct client *client)

@@ -20,10 +20,10 @@
 const char *argp_program_version = "lurkd " LURK_VERSION;
 
 enum { KEYMAP_SIZE = 1 << 22, LEAVE_US = 2000000 };
-enum { OPTION_RESTORE = 1000, OPTION_EVERYONE, OPTION_WATCH };
+enum { OPTION_RESTORE = 1000, OPTION_EVERYONE, OPTION_WATCH, OPTION_PERSONS };
 
 struct options {
-	const char *socket, *state, *group;
+	const char *socket, *state, *group, *persons;
 	bool restore, everyone, watch_by_root;
 };
 
@@ -76,6 +76,33 @@ static bool switched_off_by_kernel(void)
 	if (file)
 		fclose(file);
 	return off;
+}
+
+/* The first word of the file that is no comment; everything where there is no file. Where it says
+ * something else, nothing: whoever wrote it meant to forbid something. */
+static enum lurk_own read_own(struct service *s)
+{
+	FILE *file = fopen(s->options.persons, "re");
+	char line[256] = "", word[32] = "";
+
+	if (!file && errno == ENOENT)
+		return LURK_OWN_EVERYTHING;
+	while (file && !*word && fgets(line, sizeof line, file)) {
+		if (*line != '#')
+			sscanf(line, "%31s", word);
+	}
+	if (file)
+		fclose(file);
+	for (int own = LURK_OWN_NOTHING; own <= LURK_OWN_EVERYTHING; own++) {
+		if (!strcmp(word, lurk_own_words[own]))
+			return (enum lurk_own)own;
+	}
+	snprintf(line, sizeof line,
+		 "%.100s: %s: persons have no rules of their own until it says nothing, keys, "
+		 "no-text or everything",
+		 s->options.persons, *word ? "is not understood" : "cannot be read");
+	say(s, line);
+	return LURK_OWN_NOTHING;
 }
 
 static void make_memory(struct lurk_session_memory *m)
@@ -140,11 +167,13 @@ static int restore(struct service *s, struct lurk_message *message)
 
 static bool open_all(struct service *s, struct lurk_message *message)
 {
+	const enum lurk_own own = read_own(s);
 	const struct lurk_control_options control = {
 		.path = s->options.socket,
 		.rights = {.users = "/etc/passwd",
 			   .groups = "/etc/group",
 			   .group = s->options.group,
+			   .own = own,
 			   .status_for_everyone = s->options.everyone,
 			   .watch_by_root = s->options.watch_by_root},
 		.log = say,
@@ -160,6 +189,7 @@ static bool open_all(struct service *s, struct lurk_message *message)
 		return lurk_say(message, "cannot start: %s", strerror(errno));
 	if (!start(s, message))
 		return false;
+	lurk_session_allow(&s->session, own);
 	step_all(s);
 	s->control = lurk_control_open(&s->session, &control, message);
 	if (!s->control)
@@ -243,6 +273,11 @@ static const struct argp_option option_table[] = {
 	{"socket", 's', "PATH", 0, "The control socket (default: /run/lurk/control)", 0},
 	{"state", 'S', "FOLDER", 0, "Where rules are stored (default: /var/lib/lurk/rules)", 0},
 	{"group", 'g', "NAME", 0, "Whose members may change rules, as root may (default: lurk)", 0},
+	{"persons", OPTION_PERSONS, "FILE", 0,
+	 "What rules of their own the person at a screen may have: a file with one of the words "
+	 "nothing, keys, no-text, everything (default: /etc/lurk/persons; everything where it is "
+	 "not there)",
+	 0},
 	{"status-for-everyone", OPTION_EVERYONE, NULL, 0, "Every user may ask what is in force", 0},
 	{"watch-by-root", OPTION_WATCH, NULL, 0,
 	 "Only root may watch keys; else the person at the screen may as well, and with that "
@@ -266,6 +301,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case 'g':
 		options->group = arg;
+		return 0;
+	case OPTION_PERSONS:
+		options->persons = arg;
 		return 0;
 	case OPTION_EVERYONE:
 		options->everyone = true;
@@ -303,8 +341,13 @@ int main(int argc, char **argv)
 
 	if (!s)
 		abort();
-	s->options = (struct options){
-		LURK_CONTROL_PATH, "/var/lib/lurk/rules", "lurk", false, false, false};
+	s->options = (struct options){LURK_CONTROL_PATH,
+				      "/var/lib/lurk/rules",
+				      "lurk",
+				      "/etc/lurk/persons",
+				      false,
+				      false,
+				      false};
 	argp_parse(&argp, argc, argv, 0, NULL, &s->options);
 	setvbuf(stderr, NULL, _IOLBF, BUFSIZ);
 	s->news.say = say;

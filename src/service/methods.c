@@ -7,218 +7,6 @@
 #include "service/protocol.h"
 #include "text/hex.h"
 
-static json_t *text(const char *text)
-{
-	return lurk_call_text(text, strlen(text));
-}
-
-/* Memory for what is asked; NULL with the call failed. */
-static void *room(struct lurk_call *call, size_t size)
-{
-	void *bytes = malloc(size);
-
-	call->starved = call->starved || !bytes;
-	return bytes;
-}
-
-/* ---- Status -------------------------------------------------------------------------------- */
-
-static void add_identity(struct lurk_call *call, json_t *one, const struct lurk_identity *identity)
-{
-	lurk_call_add(call, one, "name", text(identity->name));
-	lurk_call_add(call, one, "bus",
-		      text(lurk_bus_words[identity->bus < LURK_BUS_COUNT ? identity->bus : 0]));
-	lurk_call_add(call, one, "wiring",
-		      text(lurk_wiring_words[identity->wiring <= LURK_WIRING_SET2 ? identity->wiring
-										  : 0]));
-	lurk_call_add(call, one, "built_in", json_boolean(identity->built_in));
-	lurk_call_add(call, one, "vendor", json_integer(identity->vendor));
-	lurk_call_add(call, one, "product", json_integer(identity->product));
-	lurk_call_add(call, one, "version", json_integer(identity->version));
-	lurk_call_add(call, one, "serial", text(identity->serial));
-	lurk_call_add(call, one, "place", text(identity->place));
-}
-
-static void add_choice(struct lurk_call *call, json_t *one, const struct lurk_way_choice *choice)
-{
-	lurk_call_add(call, one, "way", text(lurk_way_words[choice->way]));
-	lurk_call_add(call, one, "reason", json_integer(choice->reason));
-	lurk_call_add(call, one, "forced", json_boolean(choice->forced));
-	lurk_call_add(call, one, "key", json_integer(choice->key));
-	lurk_call_add(call, one, "from", json_integer(choice->from));
-	lurk_call_add(call, one, "other", json_integer(choice->other));
-	lurk_call_add(call, one, "changes", json_integer(choice->changes));
-}
-
-/* Who may not watch gets nothing that single presses decide. */
-static json_t *keyboard_json(struct lurk_call *call, uint16_t number)
-{
-	struct lurk_session *session = call->rpc->session;
-	const struct lurk_session_keyboard *k = &session->memory.keyboards[number];
-	json_t *one = json_object();
-	char declares[2 * sizeof k->info.declares + 1];
-
-	lurk_call_add(call, one, "number", json_integer(number));
-	add_identity(call, one, &k->info.identity);
-	lurk_call_add(call, one, "seat", text(*k->info.seat ? k->info.seat : "seat0"));
-	lurk_call_add(call, one, "table_entries", json_integer(k->info.table_entries));
-	lurk_call_add(call, one, "others_changes", json_integer(k->info.others_changes));
-	lurk_call_add(call, one, "locks", json_integer(k->info.locks));
-	lurk_call_add(call, one, "declares",
-		      text(lurk_hex_write(k->info.declares, sizeof k->info.declares, declares)));
-	lurk_call_add(call, one, "described", json_integer(k->described));
-	lurk_call_add(call, one, "trouble", json_integer(k->trouble));
-	add_choice(call, one, call->caller->rights.watch ? &k->choice : &k->told);
-	if (!call->caller->rights.watch)
-		return one;
-	lurk_call_add(call, one, "used", json_boolean(k->used));
-	lurk_call_add(call, one, "lit", json_integer(lurk_port_lit(session->port, number)));
-	lurk_call_add(call, one, "waits_for", json_integer(k->unsettled));
-	return one;
-}
-
-static json_t *slots_json(struct lurk_call *call, const struct lurk_store_report *store)
-{
-	json_t *list = json_array();
-
-	for (unsigned i = 0; i < store->slots; i++) {
-		json_t *one = json_object();
-
-		lurk_call_add(call, one, "error", json_integer(store->why[i]));
-		lurk_call_add(call, one, "sequence", json_integer((int64_t)store->sequence[i]));
-		lurk_call_append(call, list, one);
-	}
-	return list;
-}
-
-static int64_t seconds_left(struct lurk_session *session)
-{
-	uint64_t now = session->port->calls->elapsed(session->port);
-
-	return session->mode.until_us > now
-		       ? (int64_t)((session->mode.until_us - now + 999999) / 1000000)
-		       : 0;
-}
-
-/* The mode as this caller may know it. */
-static struct lurk_session_mode mode_for(const struct lurk_call *call)
-{
-	return call->caller->rights.watch ? call->rpc->session->mode
-					  : lurk_session_asked(call->rpc->session);
-}
-
-static void add_mode(struct lurk_call *call, json_t *result)
-{
-	struct lurk_session *session = call->rpc->session;
-	const struct lurk_session_mode mode = mode_for(call);
-	const struct lurk_image *image = lurk_session_image(session);
-
-	lurk_call_add(call, result, "off", json_boolean(mode.off));
-	lurk_call_add(call, result, "trying", json_boolean(mode.trying));
-	if (mode.trying) {
-		lurk_call_add(call, result, "seconds_left", json_integer(seconds_left(session)));
-		lurk_call_add(call, result, "tried_by", json_integer(mode.tried_by));
-	}
-	if (image) {
-		struct lurk_profile profile;
-
-		lurk_image_profile(image, mode.profile, &profile);
-		lurk_call_add(call, result, "profile",
-			      lurk_call_text(profile.word.bytes, profile.word.length));
-	}
-	lurk_call_add(call, result, "sequence", json_integer(image ? (int64_t)image->sequence : 0));
-}
-
-void lurk_method_status(struct lurk_call *call)
-{
-	struct lurk_session *session = call->rpc->session;
-	const struct lurk_rights *rights = &call->caller->rights;
-	json_t *result = json_object(), *may = json_object();
-	json_t *keyboards = json_array();
-
-	lurk_call_add(call, result, "version", text(LURK_VERSION));
-	add_mode(call, result);
-	lurk_call_add(call, may, "change", json_boolean(rights->change));
-	lurk_call_add(call, may, "off", json_boolean(rights->off));
-	lurk_call_add(call, may, "watch", json_boolean(rights->watch));
-	lurk_call_add(call, result, "may", may);
-	lurk_call_add(call, result, "storage",
-		      text(session->port->calls->trouble
-				   ? session->port->calls->trouble(session->port)
-				   : ""));
-	lurk_call_add(call, result, "newest", json_integer(session->store.newest));
-	lurk_call_add(call, result, "slots", slots_json(call, &session->store));
-	for (uint16_t i = 0; i < session->memory.keyboard_count; i++) {
-		if (session->memory.keyboards[i].present)
-			lurk_call_append(call, keyboards, keyboard_json(call, i));
-	}
-	lurk_call_add(call, result, "keyboards", keyboards);
-	call->result = result;
-}
-
-/* ---- Images -------------------------------------------------------------------------------- */
-
-static void answer_image(struct lurk_call *call, const struct lurk_image *image)
-{
-	char *digits = room(call, 2 * (size_t)image->length + 1);
-
-	if (!digits)
-		return;
-	call->result = json_object();
-	lurk_call_add(call, call->result, "sequence", json_integer((int64_t)image->sequence));
-	lurk_call_add(call, call->result, "image",
-		      text(lurk_hex_write(image->bytes, image->length, digits)));
-	free(digits);
-}
-
-/* A number, or 0 where it is left out. */
-static int64_t number_of(const struct lurk_call *call, const char *name)
-{
-	return json_integer_value(json_object_get(call->params, name));
-}
-
-static bool flag_of(const struct lurk_call *call, const char *name)
-{
-	return json_is_true(json_object_get(call->params, name));
-}
-
-/* For as long as the call; empty where it is left out. */
-static struct lurk_text text_of(const struct lurk_call *call, const char *name)
-{
-	const json_t *value = json_object_get(call->params, name);
-
-	return (struct lurk_text){json_string_value(value), json_string_length(value)};
-}
-
-void lurk_method_image(struct lurk_call *call)
-{
-	struct lurk_session *session = call->rpc->session;
-	const struct lurk_image *now = lurk_session_image(session);
-	const uint64_t sequence = (uint64_t)number_of(call, "sequence");
-	struct lurk_store_report report;
-	struct lurk_image older;
-	uint8_t *bytes;
-	size_t size;
-
-	if (!sequence) {
-		if (now)
-			answer_image(call, now);
-		else
-			lurk_call_fail(call, LURK_RPC_NOT_STORED, "no rules are loaded");
-		return;
-	}
-	session->port->calls->slots(session->port, &size);
-	bytes = room(call, size);
-	if (!bytes)
-		return;
-	if (lurk_store_load(session->port, sequence + 1, bytes, size, &older, &report) == LURK_OK &&
-	    older.sequence == sequence)
-		answer_image(call, &older);
-	else
-		lurk_call_fail(call, LURK_RPC_NOT_STORED, "no image of that number is kept");
-	free(bytes);
-}
-
 static void add_locks(struct lurk_call *call, json_t *data, const char *name, uint8_t locks)
 {
 	json_t *list = json_array();
@@ -226,7 +14,8 @@ static void add_locks(struct lurk_call *call, json_t *data, const char *name, ui
 	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
 		if (locks >> lock & 1)
 			lurk_call_append(call, list,
-					 text(lurk_key_name(lurk_lock_key((enum lurk_lock)lock))));
+					 lurk_call_words(lurk_key_name(
+						 lurk_lock_key((enum lurk_lock)lock))));
 	}
 	lurk_call_add(call, data, name, list);
 }
@@ -234,9 +23,9 @@ static void add_locks(struct lurk_call *call, json_t *data, const char *name, ui
 /* What came of a change of rules. Which locks were on is for who may watch: a rule can let any key
  * switch them. */
 static void answer_change(struct lurk_call *call, enum lurk_error error,
-			  const struct lurk_apply_report *report, const char *what)
+			  const struct lurk_apply_report *report, unsigned part, const char *what)
 {
-	const struct lurk_image *now = lurk_session_image(call->rpc->session);
+	const struct lurk_image *now = lurk_session_image(call->rpc->session, part);
 	json_t *data = json_object();
 	char line[160];
 
@@ -244,6 +33,7 @@ static void answer_change(struct lurk_call *call, enum lurk_error error,
 		lurk_call_fail(call, LURK_RPC_REFUSED, lurk_error_text(error));
 		lurk_call_add(call, data, "error", json_integer(error));
 		lurk_call_add(call, data, "keyboard", json_integer(report->keyboard));
+		lurk_call_add(call, data, "whose", lurk_call_words(part ? "own" : "computer"));
 		lurk_call_add(call, data, "rule", json_integer(report->compile.rules[0]));
 		lurk_call_add(call, data, "other_rule", json_integer(report->compile.rules[1]));
 		lurk_call_add(call, call->error, "data", data);
@@ -256,22 +46,17 @@ static void answer_change(struct lurk_call *call, enum lurk_error error,
 			add_locks(call, data, "locks_pressed", report->locks_pressed);
 		add_locks(call, data, "locks_unknown", report->locks_unknown);
 		call->result = data;
-		snprintf(line, sizeof line, "by user %u: %s", call->caller->uid, what);
+		snprintf(line, sizeof line, "by user %u%s: %s", call->caller->uid,
+			 part ? ", for that user alone" : "", what);
 	}
 	call->rpc->log(call->rpc->log_data, line);
-}
-
-static struct lurk_request request_of(const struct lurk_call *call)
-{
-	return (struct lurk_request){.by = call->caller->uid,
-				     .keep_locks = flag_of(call, "keep_locks")};
 }
 
 /* The bytes of the parameter `image`, to be freed; NULL with the call failed. */
 static uint8_t *read_image(struct lurk_call *call, size_t *length)
 {
-	const struct lurk_text digits = text_of(call, "image");
-	uint8_t *bytes = room(call, digits.length / 2 + 1);
+	const struct lurk_text digits = lurk_call_text_of(call, "image");
+	uint8_t *bytes = lurk_call_room(call, digits.length / 2 + 1);
 
 	*length = digits.length / 2;
 	if (!bytes || lurk_hex_read(digits.bytes, digits.length, bytes))
@@ -288,56 +73,70 @@ void lurk_method_apply(struct lurk_call *call)
 	struct lurk_apply_report report;
 	const struct lurk_image *now;
 	char what[64] = "rules to apply";
-	size_t length;
-	uint8_t *bytes = read_image(call, &length);
-	const struct lurk_request request = request_of(call);
+	struct lurk_request request;
 	enum lurk_error error;
+	uint8_t *bytes;
+	size_t length;
+	unsigned part;
 
+	if (!lurk_call_changed_part(call, &part))
+		return;
+	bytes = read_image(call, &length);
 	if (!bytes)
 		return;
-	error = lurk_session_apply(session, &request, bytes, length, text_of(call, "profile"),
-				   &report);
-	now = lurk_session_image(session);
+	request = lurk_call_request(call, part);
+	error = lurk_session_apply(session, &request, bytes, length,
+				   lurk_call_text_of(call, "profile"), &report);
+	now = lurk_session_image(session, part);
 	if (!error)
 		snprintf(what, sizeof what, "applied %u rules, version %llu", now->rule_count,
 			 (unsigned long long)now->sequence);
-	answer_change(call, error, &report, what);
+	answer_change(call, error, &report, part, what);
 	free(bytes);
 }
 
 void lurk_method_try(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
-	const unsigned seconds = (unsigned)number_of(call, "seconds");
-	const struct lurk_request request = request_of(call);
+	const unsigned seconds = (unsigned)lurk_call_number(call, "seconds");
 	struct lurk_apply_report report;
-	char what[64];
-	size_t length;
-	uint8_t *bytes = read_image(call, &length);
+	struct lurk_request request;
 	enum lurk_error error;
+	char what[64];
+	uint8_t *bytes;
+	size_t length;
+	unsigned part;
 
+	if (!lurk_call_changed_part(call, &part))
+		return;
+	bytes = read_image(call, &length);
 	if (!bytes)
 		return;
+	request = lurk_call_request(call, part);
 	error = lurk_session_try(session, &request, bytes, length, seconds * UINT64_C(1000000),
 				 &report);
 	if (!error)
 		call->caller->trial = session->trials;
 	snprintf(what, sizeof what, "rules to try for %u seconds", seconds);
-	answer_change(call, error, &report, what);
+	answer_change(call, error, &report, part, what);
 	free(bytes);
 }
 
+/* Whose the rules are that are tried: not everybody's to keep. */
 void lurk_method_keep(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
-	const struct lurk_request request = request_of(call);
+	const unsigned part = session->mode.tried;
+	const struct lurk_request request = lurk_call_request(call, part);
 	struct lurk_apply_report report = {0};
 
-	if (session->mode.trying)
-		answer_change(call, lurk_session_keep(session, &request), &report,
-			      "keep what is tried");
-	else
+	if (!session->mode.trying)
 		lurk_call_fail(call, LURK_RPC_NOT_STORED, "nothing is being tried");
+	else if (part ? lurk_call_own_part(call) != part : !call->caller->rights.change)
+		lurk_call_fail(call, LURK_RPC_NOT_ALLOWED, "somebody else tries these rules");
+	else
+		answer_change(call, lurk_session_keep(session, &request), &report, part,
+			      "keep what is tried");
 }
 
 void lurk_method_end_try(struct lurk_call *call)
@@ -349,18 +148,32 @@ void lurk_method_end_try(struct lurk_call *call)
 		return;
 	}
 	lurk_session_end_try(call->rpc->session);
-	answer_change(call, LURK_OK, &report, "end what is tried");
+	answer_change(call, LURK_OK, &report, 0, "end what is tried");
 }
 
-/* Which profile a call means. False with the call failed. */
-static bool read_profile(struct lurk_call *call, uint16_t *profile)
+static uint16_t find_profile(const struct lurk_call *call, unsigned part, struct lurk_text word)
 {
-	const struct lurk_image *image = lurk_session_image(call->rpc->session);
-	const struct lurk_text word = text_of(call, "profile");
+	const struct lurk_image *image = lurk_session_image(call->rpc->session, part);
+
+	return image ? lurk_image_find_profile(image, word) : 0;
+}
+
+/* Which profile a call means, and whose: its own, where it has that one, else the computer's. False
+ * with the call failed. */
+static bool read_profile(struct lurk_call *call, unsigned *part, uint16_t *profile)
+{
+	const struct lurk_text word = lurk_call_text_of(call, "profile");
+	const bool either = !lurk_call_text_of(call, "whose").bytes;
 	uint16_t found;
 
-	if (flag_of(call, "previous")) {
-		*profile = mode_for(call).previous;
+	if (!lurk_call_part(call, part))
+		return false;
+	if (lurk_call_flag(call, "previous")) {
+		const struct lurk_image *own = lurk_session_image(call->rpc->session, *part);
+
+		if (either && (!own || own->profile_count < 2))
+			*part = 0;
+		*profile = lurk_call_mode(call).parts[*part].previous;
 		return true;
 	}
 	if (!word.bytes) {
@@ -368,7 +181,11 @@ static bool read_profile(struct lurk_call *call, uint16_t *profile)
 			       "`profile` is missing: its name; or `previous`: true");
 		return false;
 	}
-	found = image ? lurk_image_find_profile(image, word) : 0;
+	found = find_profile(call, *part, word);
+	if (!found && either) {
+		*part = 0;
+		found = find_profile(call, 0, word);
+	}
 	*profile = (uint16_t)(found - 1U);
 	if (found)
 		return true;
@@ -376,17 +193,18 @@ static bool read_profile(struct lurk_call *call, uint16_t *profile)
 	return false;
 }
 
-/* The word of the profile that is in force as far as this caller may know. */
+/* The word of a part's profile that is in force as far as this caller may know. */
 static const char *profile_word(const struct lurk_session *session,
-				const struct lurk_caller *caller, char word[LURK_RPC_WORD])
+				const struct lurk_caller *caller, unsigned part,
+				char word[LURK_RPC_WORD])
 {
-	const struct lurk_image *image = lurk_session_image(session);
+	const struct lurk_image *image = lurk_session_image(session, part);
 	struct lurk_profile profile = {0};
 
 	if (image)
 		lurk_image_profile(image,
-				   caller->rights.watch ? session->mode.profile
-							: session->mode.asked_profile,
+				   caller->rights.watch ? session->mode.parts[part].profile
+							: session->mode.parts[part].asked_profile,
 				   &profile);
 	snprintf(word, LURK_RPC_WORD, "%.*s", (int)profile.word.length, profile.word.bytes);
 	return word;
@@ -397,29 +215,34 @@ void lurk_method_use(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
 	struct lurk_caller *caller = call->caller;
-	const struct lurk_request request = request_of(call);
+	struct lurk_request request;
 	struct lurk_apply_report report = {0};
 	char before[LURK_RPC_WORD];
 	uint16_t profile;
+	unsigned part;
 
-	if (!read_profile(call, &profile))
+	if (!read_profile(call, &part, &profile))
 		return;
-	profile_word(session, caller, before);
-	answer_change(call, lurk_session_use(session, &request, profile, &report), &report,
+	request = lurk_call_request(call, part);
+	profile_word(session, caller, part, before);
+	answer_change(call, lurk_session_use(session, &request, profile, &report), &report, part,
 		      "another profile");
-	if (call->error || !flag_of(call, "while_connected"))
+	if (call->error || !lurk_call_flag(call, "while_connected"))
 		return;
-	if (!caller->using)
+	if (!caller->using || caller->used_part != part)
 		memcpy(caller->used_before, before, sizeof before);
 	caller->using = true;
-	profile_word(session, caller, caller->used);
+	caller->used_part = (uint8_t)part;
+	profile_word(session, caller, part, caller->used);
 }
 
 /* Where somebody has chosen another one meanwhile, that stays. */
 static void end_using(struct lurk_rpc *rpc, struct lurk_caller *caller)
 {
 	const struct lurk_text before = {caller->used_before, strlen(caller->used_before)};
-	const struct lurk_image *image = lurk_session_image(rpc->session);
+	const unsigned part = caller->used_part;
+	const struct lurk_request request = {.by = LURK_NOBODY, .part = (uint8_t)part};
+	const struct lurk_image *image = lurk_session_image(rpc->session, part);
 	const uint16_t back = image ? lurk_image_find_profile(image, before) : 0;
 	struct lurk_apply_report report;
 	char now[LURK_RPC_WORD];
@@ -427,31 +250,34 @@ static void end_using(struct lurk_rpc *rpc, struct lurk_caller *caller)
 	if (!caller->using)
 		return;
 	caller->using = false;
+	if (part && rpc->session->seats[part - 1].person != caller->uid)
+		return; /* gone with that person */
 	/* Who chose after this one comes back to what was before both. */
 	for (struct lurk_caller *one = rpc->callers; one; one = one->next) {
-		if (one->using && !strcmp(one->used_before, caller->used))
+		if (one->using && one->used_part == part && !strcmp(one->used_before, caller->used))
 			memcpy(one->used_before, caller->used_before, sizeof one->used_before);
 	}
-	if (!back || strcmp(profile_word(rpc->session, caller, now), caller->used) != 0)
+	if (!back || strcmp(profile_word(rpc->session, caller, part, now), caller->used) != 0)
 		return;
-	lurk_session_use(rpc->session, NULL, (uint16_t)(back - 1U), &report);
+	lurk_session_use(rpc->session, &request, (uint16_t)(back - 1U), &report);
 	rpc->log(rpc->log_data,
 		 "the connection that chose a profile is gone: the one before again");
 }
 
 void lurk_method_switch(struct lurk_call *call)
 {
-	const struct lurk_request request = request_of(call);
-	const bool off = flag_of(call, "off");
+	const struct lurk_request request = lurk_call_request(call, 0);
+	const bool off = lurk_call_flag(call, "off");
 	struct lurk_apply_report report;
 
-	if (!off && !call->caller->rights.change) {
+	if (!off && !lurk_call_may_switch_on(call)) {
 		lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
-			       "only root and the group lurk may switch rules on");
+			       "only root, the group lurk and who switched them off may switch "
+			       "rules on");
 		return;
 	}
 	answer_change(call, lurk_session_switch(call->rpc->session, &request, off, &report),
-		      &report, off ? "rules off" : "rules on");
+		      &report, 0, off ? "rules off" : "rules on");
 }
 
 /* ---- Watching ------------------------------------------------------------------------------ */
@@ -509,14 +335,14 @@ static void begin_take(struct lurk_rpc *rpc, struct lurk_caller *caller, uint64_
 /* With `take`, what is pressed reaches nobody else meanwhile; that always ends by itself. */
 void lurk_method_watch(struct lurk_call *call)
 {
-	const int64_t seconds = number_of(call, "seconds");
+	const int64_t seconds = lurk_call_number(call, "seconds");
 
-	if (flag_of(call, "take") && !seconds) {
+	if (lurk_call_flag(call, "take") && !seconds) {
 		lurk_call_fail(call, LURK_RPC_INVALID_PARAMS,
 			       "`seconds` is missing: a number from 1 to 60");
 		return;
 	}
-	if (flag_of(call, "take"))
+	if (lurk_call_flag(call, "take"))
 		begin_take(call->rpc, call->caller, (uint64_t)seconds * 1000000);
 	call->caller->watching = true;
 	call->result = json_true();

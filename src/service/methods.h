@@ -2,6 +2,8 @@
 #ifndef LURK_SERVICE_METHODS_H
 #define LURK_SERVICE_METHODS_H
 
+#include <string.h>
+
 #include "service/rpc.h"
 
 enum { LURK_RPC_INVALID_PARAMS = -32602 };
@@ -22,6 +24,34 @@ void lurk_call_append(struct lurk_call *call, json_t *list, json_t *value);
 /* A text that comes from elsewhere; what is no UTF-8 in it is made harmless. */
 json_t *lurk_call_text(const char *text, size_t length);
 void lurk_call_fail(struct lurk_call *call, int code, const char *text);
+
+static inline json_t *lurk_call_words(const char *text)
+{
+	return lurk_call_text(text, strlen(text));
+}
+/* Memory for what is asked, to be freed; NULL with the call failed. */
+void *lurk_call_room(struct lurk_call *call, size_t size);
+
+/* What a call asks: what is left out is false, empty, 0. A text lasts as long as the call. */
+bool lurk_call_flag(const struct lurk_call *call, const char *name);
+struct lurk_text lurk_call_text_of(const struct lurk_call *call, const char *name);
+int64_t lurk_call_number(const struct lurk_call *call, const char *name);
+
+/* The caller's own part, 0 where there is none: that person must be who the session has there. */
+unsigned lurk_call_own_part(const struct lurk_call *call);
+/* Whose rules a call is about: `whose`; without it the caller's own, and those of the computer for
+ * who has none. False with the call failed. And the same where they are to be changed. */
+bool lurk_call_part(struct lurk_call *call, unsigned *part);
+bool lurk_call_changed_part(struct lurk_call *call, unsigned *part);
+/* In whose storage they are: a user's number, or LURK_NOBODY. */
+uint32_t lurk_call_owner(const struct lurk_session *session, unsigned part);
+
+/* Who may switch on again what is off: who may change the computer's rules, who switched it off,
+ * and whoever is there where the chord did. */
+bool lurk_call_may_switch_on(const struct lurk_call *call);
+struct lurk_request lurk_call_request(const struct lurk_call *call, unsigned part);
+/* The mode as this caller may know it. */
+struct lurk_session_mode lurk_call_mode(const struct lurk_call *call);
 
 typedef void lurk_method(struct lurk_call *call);
 

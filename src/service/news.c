@@ -41,6 +41,28 @@ static void log_keyboard(struct lurk_news *news, const struct lurk_session *sess
 	snprintf(known->name, sizeof known->name, "%s", identity->name);
 }
 
+static void log_seat(struct lurk_news *news, const struct lurk_session *session, unsigned index)
+{
+	const struct lurk_session_seat *seat = &session->seats[index];
+	const struct lurk_image *image = lurk_session_image(session, index + 1);
+	const uint64_t sits = seat->person == LURK_NOBODY ? 0 : (uint64_t)seat->person + 1;
+	const char *name = *seat->name ? seat->name : "seat0";
+	char line[160];
+
+	if (news->sits[index] == sits)
+		return;
+	news->sits[index] = sits;
+	if (!sits)
+		snprintf(line, sizeof line, "%s: nobody is at the screen", name);
+	else if (seat->why)
+		snprintf(line, sizeof line, "%s: user %u, whose own rules are not in force: %s",
+			 name, seat->person, lurk_error_text(seat->why));
+	else
+		snprintf(line, sizeof line, "%s: user %u, rules of their own: %u", name,
+			 seat->person, image ? image->rule_count : 0);
+	news->say(news->data, line);
+}
+
 bool lurk_news_tell(struct lurk_news *news, const struct lurk_session *session)
 {
 	if (news->changes == session->changes)
@@ -55,5 +77,7 @@ bool lurk_news_tell(struct lurk_news *news, const struct lurk_session *session)
 	news->trying = session->mode.trying;
 	for (uint16_t i = 0; i < session->numbers && i < LURK_NEWS_KEYBOARDS; i++)
 		log_keyboard(news, session, i);
+	for (unsigned i = 0; i < LURK_SESSION_SEATS; i++)
+		log_seat(news, session, i);
 	return true;
 }

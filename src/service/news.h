@@ -1,5 +1,5 @@
-/* What the log says of a session: plugged, changed, in trouble; never a key, and nothing that
- * single keys decide, since the log is read by others than whoever may watch. */
+/* What the log says of a session: plugged, changed, in trouble, who sits down; never a key, and
+ * nothing that single keys decide, since the log is read by others than whoever may watch. */
 #ifndef LURK_SERVICE_NEWS_H
 #define LURK_SERVICE_NEWS_H
 
@@ -21,6 +21,8 @@ struct lurk_news {
 		unsigned others_changes;
 		char name[64];
 	} known[LURK_NEWS_KEYBOARDS];
+	/* Who was last said to be at a screen, plus 1; 0 for nobody. */
+	uint64_t sits[LURK_SESSION_SEATS];
 };
 
 /* After the session did something; false where nothing changed since the last time. */

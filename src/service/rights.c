@@ -140,9 +140,11 @@ enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_
 	caller->rights = (struct lurk_rights){
 		.status = member || at_screen || from->status_for_everyone,
 		.change = member,
+		.own = at_screen && !root && from->own,
 		.off = member || at_screen,
 		.watch = root || (at_screen && !from->watch_by_root),
 		.watch_by_root = from->watch_by_root,
+		.nobodys_own = !from->own,
 	};
 	return root        ? LURK_RANK_ROOT
 	       : member    ? LURK_RANK_MEMBER

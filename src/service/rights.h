@@ -16,6 +16,7 @@
 struct lurk_rights_from {
 	const char *users, *groups; /* files: /etc/passwd, /etc/group */
 	const char *group;          /* whose members may change rules */
+	enum lurk_own own;          /* what the rules of persons at a screen may do */
 	bool status_for_everyone;
 	bool watch_by_root; /* and not by the person at the screen */
 };

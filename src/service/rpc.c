@@ -24,13 +24,18 @@ struct param {
 	const char *is; /* what is said where it is missing or something else */
 };
 
-enum right { STATUS, CHANGE, OFF, WATCH };
+/* RULES: to change rules, the computer's or one's own; which, the method asks. */
+enum right { STATUS, RULES, OFF, WATCH };
 
-enum { PARAMS = 4 };
+enum { PARAMS = 5 };
 
 #define IMAGE                                                            \
 	{                                                                \
 		"image", TEXT, 0, true, "an image as hexadecimal digits" \
+	}
+#define WHOSE                                                      \
+	{                                                          \
+		"whose", TEXT, 0, false, "\"own\" or \"computer\"" \
 	}
 #define KEEP_LOCKS                                            \
 	{                                                     \
@@ -43,28 +48,30 @@ static const struct method {
 	lurk_method *run;
 	struct param params[PARAMS];
 } methods[] = {
-	{"status", STATUS, lurk_method_status, {{0}}},
+	{"status", STATUS, lurk_method_status, {WHOSE}},
 	{"image",
 	 STATUS,
 	 lurk_method_image,
-	 {{"sequence", NUMBER, INT64_MAX - 1, false, "a number from 1"}}},
+	 {WHOSE, {"sequence", NUMBER, INT64_MAX - 1, false, "a number from 1"}}},
 	{"apply",
-	 CHANGE,
+	 RULES,
 	 lurk_method_apply,
-	 {IMAGE, KEEP_LOCKS, {"profile", TEXT, 0, false, "the word of a profile"}}},
+	 {IMAGE, WHOSE, KEEP_LOCKS, {"profile", TEXT, 0, false, "the word of a profile"}}},
 	{"try",
-	 CHANGE,
+	 RULES,
 	 lurk_method_try,
 	 {{"seconds", NUMBER, LURK_TRY_SECONDS, true, "a number from 1 to 3600"},
 	  IMAGE,
+	  WHOSE,
 	  KEEP_LOCKS}},
-	{"keep", CHANGE, lurk_method_keep, {KEEP_LOCKS}},
+	{"keep", RULES, lurk_method_keep, {KEEP_LOCKS}},
 	{"end_try", OFF, lurk_method_end_try, {{0}}},
 	{"switch", OFF, lurk_method_switch, {{"off", FLAG, 0, true, "true or false"}, KEEP_LOCKS}},
 	{"use",
 	 OFF,
 	 lurk_method_use,
-	 {{"profile", TEXT, 0, false, "the word of a profile"},
+	 {WHOSE,
+	  {"profile", TEXT, 0, false, "the word of a profile"},
 	  {"previous", FLAG, 0, false, "true or false"},
 	  {"while_connected", FLAG, 0, false, "true or false"},
 	  KEEP_LOCKS}},
@@ -78,16 +85,16 @@ static const struct method {
 
 static bool has_right(const struct lurk_rights *rights, enum right right)
 {
-	const bool has[] = {rights->status, rights->change, rights->off, rights->watch};
+	const bool has[] = {rights->status, rights->change || rights->own, rights->off,
+			    rights->watch};
 
 	return has[right];
 }
 
 /* What is said to others. */
 static const char *const who[] = {
-	"only root, the group lurk and the person at the screen may ask; `lurkd "
-	"--status-for-everyone` lets all",
-	"only root and the group lurk may change rules",
+	"only root, the group lurk and the person at the screen may ask",
+	"only root, the group lurk and the person at the screen may change rules",
 	"only root, the group lurk and the person at the screen may switch rules off or choose "
 	"others",
 	"only root and the person at the screen may watch keys, since passwords can be read so",
@@ -153,6 +160,16 @@ static bool check_params(struct lurk_call *call, const struct method *method)
 	return true;
 }
 
+/* Why the caller may not do this. */
+static const char *refusal(const struct lurk_rights *rights, enum right right)
+{
+	if (right == WATCH && rights->watch_by_root)
+		return "only root may watch keys on this computer";
+	if (right == RULES && rights->nobodys_own)
+		return "only root and the group lurk may change rules on this computer";
+	return who[right];
+}
+
 static void dispatch(struct lurk_call *call, const char *name)
 {
 	for (size_t i = 0; i < sizeof methods / sizeof *methods; i++) {
@@ -160,10 +177,7 @@ static void dispatch(struct lurk_call *call, const char *name)
 			continue;
 		if (!has_right(&call->caller->rights, methods[i].right))
 			lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
-				       methods[i].right == WATCH &&
-						       call->caller->rights.watch_by_root
-					       ? "only root may watch keys on this computer"
-					       : who[methods[i].right]);
+				       refusal(&call->caller->rights, methods[i].right));
 		else if (check_params(call, &methods[i]))
 			methods[i].run(call);
 		return;
@@ -280,13 +294,14 @@ json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const ch
 /* ---- Keys -------------------------------------------------------------------------------------
  */
 
-size_t lurk_rpc_key(const struct lurk_event *event, const struct lurk_action *action,
+size_t lurk_rpc_key(const struct lurk_event *event, const struct lurk_action *action, bool own,
 		    char line[LURK_RPC_KEY_LINE])
 {
-	char scan[LURK_SCAN_TEXT], rule[48] = "";
+	char scan[LURK_SCAN_TEXT], rule[80] = "";
 
 	if (action->rank)
-		snprintf(rule, sizeof rule, ",\"rule\":%u,\"itself\":%s", action->rule,
+		snprintf(rule, sizeof rule, ",\"rule\":%u,\"whose\":\"%s\",\"itself\":%s",
+			 action->rule, own ? "own" : "computer",
 			 action->gives == LURK_GIVES_ITSELF ? "true" : "false");
 	snprintf(line, LURK_RPC_KEY_LINE,
 		 "{\"jsonrpc\":\"2.0\",\"method\":\"key\",\"params\":{\"time_us\":%llu,"

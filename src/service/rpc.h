@@ -21,7 +21,11 @@
 
 /* The longest lines; what of a request is no text may have so many parts, one in another so deep:
  * so that reading one takes little more memory than its line. */
-enum { LURK_RPC_LINE = 2 * (1 << 19) + 4096, LURK_RPC_SHORT_LINE = 4096 };
+enum {
+	LURK_RPC_LINE = 2 * (1 << 19) + 4096,
+	LURK_RPC_OWN_LINE = 2 * LURK_OWN_IMAGE_MAX + 4096, /* for rules of one's own */
+	LURK_RPC_SHORT_LINE = 4096
+};
 enum { LURK_RPC_PARTS = 64, LURK_RPC_DEPTH = 6 };
 
 /* Errors of ours, beside those of JSON-RPC 2.0. */
@@ -38,7 +42,9 @@ enum { LURK_RPC_WORD = 64 }; /* of a profile */
 /* What the one who calls may do. */
 struct lurk_rights {
 	bool status, change, off, watch;
-	bool watch_by_root; /* nobody else, as the machine's owner has set */
+	bool own; /* rules of its own, at the seat */
+	/* Nobody else, and nobody at all, as the machine's owner has set. */
+	bool watch_by_root, nobodys_own;
 };
 
 /* One connection: lurk_rpc_come() when it begins, lurk_rpc_gone() when it ends; its memory stays
@@ -53,7 +59,9 @@ struct lurk_caller {
 	uint64_t takes_until_us;
 	char takes_seat[32];
 	uint32_t trial; /* that it began by `try`: lurk_session.trials; 0 for none */
-	bool using;     /* a profile is in force until it is gone, then `used_before` again */
+	/* A profile is in force until it is gone, then `used_before` again; whose: a part. */
+	bool using;
+	uint8_t used_part;
 	char used[LURK_RPC_WORD], used_before[LURK_RPC_WORD];
 };
 
@@ -82,10 +90,11 @@ void lurk_rpc_end_watch(struct lurk_rpc *rpc, struct lurk_caller *caller);
 	"{\"jsonrpc\":\"2.0\",\"id\":null,\"error\":{\"code\":" #code ",\"message\":\"" text \
 	"\"}}\n"
 
-/* The notification of a key event, as those who watch get it: a line with its newline. No library
+/* The notification of a key event, as those who watch get it: a line with its newline; `own` where
+ * the rule that acts is of the person's at the seat, and not of the computer's. No library
  * writes it, in whose memory it would stay. Returns its length. */
 enum { LURK_RPC_KEY_LINE = 320 };
-size_t lurk_rpc_key(const struct lurk_event *event, const struct lurk_action *action,
+size_t lurk_rpc_key(const struct lurk_event *event, const struct lurk_action *action, bool own,
 		    char line[LURK_RPC_KEY_LINE]);
 
 #endif

@@ -22,6 +22,13 @@ void tell_refusal(const struct lurk_workspace *ws, const struct lurk_machine *ma
 			 "the service may not reach %s; `sudo lurk install` "
 			 "gives it what it needs",
 			 keyboard);
+	else if (outcome->error == LURK_ERR_NOT_OWN)
+		lurk_say(message,
+			 "on this computer rules of one's own may %s (its owner has set that in "
+			 "/etc/lurk/persons)",
+			 machine->own_may == LURK_OWN_KEYS      ? "only give one key for another"
+			 : machine->own_may == LURK_OWN_NO_TEXT ? "type no text"
+								: "not be");
 	else if (outcome->error == LURK_ERR_HELD && *keyboard &&
 		 *lurk_holders(machine->keyboards[outcome->report.keyboard].info.identity.place,
 			       holders, sizeof holders))

@@ -1,10 +1,54 @@
 #include "tell/status.h"
 
+#include <pwd.h>
+
 #include "lurk/work/acting.h"
 #include "tell/json.h"
 #include "tell/storage.h"
 #include "tell/way.h"
 #include "tell/words.h"
+
+static const char *user_name(uint32_t user, char number[16])
+{
+	const struct passwd *person = getpwuid(user);
+
+	snprintf(number, 16, "%u", user);
+	return person ? person->pw_name : number;
+}
+
+/* Whose rules these are, and whose hold beside them. */
+static void tell_whose(FILE *out, const struct lurk_machine *machine)
+{
+	char rules[LURK_COUNT_WORDS], number[16];
+
+	if (machine->own) {
+		if (machine->image)
+			fputs("They are your own, and hold while you are at this screen.\n", out);
+		if (machine->computer_rules)
+			fprintf(out,
+				"%s of the computer's hold%s wherever yours say nothing: `lurk "
+				"status --computer`.\n",
+				lurk_words_count(machine->computer_rules, "rule", rules),
+				machine->computer_rules == 1 ? "s" : "");
+		return;
+	}
+	for (unsigned i = 0; i < machine->person_count; i++) {
+		const struct lurk_machine_person *p = &machine->persons[i];
+
+		if (p->why)
+			fprintf(out,
+				"The rules of %s, who is at the screen, are not in force: "
+				"%s.\n",
+				user_name(p->user, number), lurk_error_text(p->why));
+		else if (p->rules)
+			fprintf(out,
+				"On top of them holds what %s, who is at the screen, has: %s.\n",
+				user_name(p->user, number),
+				lurk_words_count(p->rules, "rule", rules));
+	}
+	fprintf(out, "Root and members of the group lurk may change that: %s.\n",
+		machine->may_change ? "you may" : "you may not");
+}
 
 void tell_status(FILE *out, const struct lurk_machine *machine, const struct lurk_workspace *ws,
 		 unsigned pending)
@@ -37,6 +81,8 @@ void tell_status(FILE *out, const struct lurk_machine *machine, const struct lur
 				"them.\n",
 				machine->profile, image->profile_count);
 		fprintf(out, "%s\n", tell_survival(machine));
+	} else if (machine->own && machine->computer_rules) {
+		fputs("You have no rules of your own in force.\n", out);
 	} else {
 		fputs("No rule is in force: every key does its usual job.\n", out);
 	}
@@ -48,8 +94,24 @@ void tell_status(FILE *out, const struct lurk_machine *machine, const struct lur
 			pending == 1 ? "is" : "are", pending == 1 ? "it" : "them");
 	tell_storage(out, machine);
 	if (machine->service)
-		fprintf(out, "Root and members of the group lurk may change that: %s.\n",
-			machine->may_change ? "you may" : "you may not");
+		tell_whose(out, machine);
+}
+
+static struct json_object *persons_json(const struct lurk_machine *machine)
+{
+	struct json_object *list = json_object_new_array();
+
+	for (unsigned i = 0; i < machine->person_count; i++) {
+		const struct lurk_machine_person *p = &machine->persons[i];
+		struct json_object *one = json_object_new_object();
+
+		tell_put_text(one, "seat", p->seat);
+		tell_put_number(one, "user", p->user);
+		tell_put_number(one, "rules", p->rules);
+		tell_put_text(one, "why_not", p->why ? lurk_error_text(p->why) : "");
+		json_object_array_add(list, one);
+	}
+	return list;
 }
 
 struct json_object *tell_status_json(const struct lurk_machine *machine,
@@ -74,6 +136,9 @@ struct json_object *tell_status_json(const struct lurk_machine *machine,
 	tell_put_flag(object, "trying", machine->trying);
 	tell_put_flag(object, "after_reboot", image != NULL && lurk_survives(machine));
 	tell_put_flag(object, "may_change", machine->may_change);
+	tell_put_text(object, "whose", machine->own ? "own" : "computer");
+	tell_put_number(object, "computer_rules", machine->computer_rules);
+	json_object_object_add(object, "persons", persons_json(machine));
 	tell_put_number(object, "differences", pending);
 	json_object_object_add(object, "bad_slots", tell_storage_json(machine));
 	json_object_object_add(object, "keyboards", tell_ways_json(machine, &ws->keyboards));
@@ -94,6 +159,9 @@ void tell_overview(FILE *out, const struct lurk_machine *machine)
 			lurk_words_count(keyboards, "keyboard", count),
 			tell_time(image->saved_at_us, since),
 			lurk_survives(machine) ? ", and after every reboot" : "");
+	else if (machine && machine->own && machine->computer_rules && !machine->off)
+		fprintf(out, "You have no rules of your own in force; of the computer's, %s.\n",
+			lurk_words_count(machine->computer_rules, "rule", rules));
 	else if (machine && machine->off)
 		fputs("All rules are off: every key does its usual job. `lurk on` switches them "
 		      "on.\n",

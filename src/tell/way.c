@@ -189,6 +189,9 @@ const char *tell_survival(const struct lurk_machine *machine)
 {
 	if (machine->desk)
 		return "They are stored, and will be in force after a reboot.";
+	if (lurk_survives(machine) && machine->own)
+		return "They are stored, and will be in force whenever you are at the screen, also "
+		       "after a reboot.";
 	if (lurk_survives(machine))
 		return "They are stored, and will be in force after a reboot, before the login "
 		       "prompt. (A prompt for a disk's passphrase comes earlier, with the usual "

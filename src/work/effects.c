@@ -34,7 +34,7 @@ bool lurk_out_of_order(const struct lurk_keyboards_file *keyboards, uint16_t key
 struct lurk_keymap *lurk_keymap_of(const struct lurk_image *image, uint16_t described,
 				   uint8_t wiring)
 {
-	const struct lurk_compile_job job = {image, 0, described, wiring, false};
+	const struct lurk_compile_job job = {image, 0, described, wiring, false, NULL};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	void *memory = NULL;

@@ -6,6 +6,7 @@
 #include "lurk/text/memory.h"
 #include "lurk/work/effects.h"
 #include "work/characters.h"
+#include "work/link.h"
 
 enum { KEYMAP_SIZE = 1 << 22 };
 
@@ -14,7 +15,7 @@ void lurk_sources_of(const struct lurk_image *image, const struct lurk_port_keyb
 {
 	void *memory = lurk_resize(NULL, KEYMAP_SIZE);
 
-	lurk_sources(image, keyboard, broken_too, held_with, memory, KEYMAP_SIZE, sources);
+	lurk_sources(image, NULL, 0, keyboard, broken_too, held_with, memory, KEYMAP_SIZE, sources);
 	lurk_release(memory);
 }
 
@@ -253,6 +254,7 @@ bool lurk_judge(struct lurk_workspace *ws, const struct lurk_machine *machine,
 	job.third_level = layout && lurk_layout_third_level(layout);
 	job.before = machine && !machine->off && !machine->trying ? machine->image : NULL;
 	job.after = &after;
+	job.below = machine ? lurk_link_below(machine, &job.below_profile) : NULL;
 	if (bytes)
 		error = lurk_check(&job, work, add, findings);
 	if (error == LURK_OK) {

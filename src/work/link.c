@@ -85,6 +85,17 @@ struct json_object *lurk_link_read(struct lurk_link *link, struct lurk_message *
 	return object;
 }
 
+/* Whether a method asks whose rules are meant. */
+static bool is_about_rules(const char *method)
+{
+	static const char *const methods[] = {"status", "image", "apply", "try", "use"};
+	bool is = false;
+
+	for (size_t i = 0; i < sizeof methods / sizeof *methods; i++)
+		is = is || !strcmp(method, methods[i]);
+	return is;
+}
+
 /* Sends a request and returns the answer's result, to be freed; NULL with what the service said.
  * Takes `params`. */
 struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
@@ -93,6 +104,10 @@ struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
 	struct json_object *request = json_object_new_object(), *answer, *result = NULL, *error;
 	char remedy[LURK_REMEDY];
 
+	if (link->computer && is_about_rules(method)) {
+		params = params ? params : json_object_new_object();
+		json_object_object_add(params, "whose", json_object_new_string("computer"));
+	}
 	json_object_object_add(request, "jsonrpc", json_object_new_string("2.0"));
 	json_object_object_add(request, "id", json_object_new_int64(++link->calls));
 	json_object_object_add(request, "method", json_object_new_string(method));
@@ -115,7 +130,7 @@ struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
 		lurk_say(&outcome->why, "the service refuses: %s%s",
 			 lurk_link_text(error, "message"),
 			 lurk_link_number(error, "code") == NOT_ALLOWED
-				 ? lurk_rights_remedy(method, remedy)
+				 ? lurk_rights_remedy(lurk_link_text(error, "message"), remedy)
 				 : "");
 		if (json_object_object_get_ex(error, "data", &data)) {
 			outcome->error = (enum lurk_error)lurk_link_number(data, "error");
@@ -159,5 +174,6 @@ void lurk_link_close(struct lurk_link *link)
 	lurk_release(link->in);
 	json_object_put(link->kept);
 	lurk_release(link->bytes);
+	lurk_release(link->below_bytes);
 	lurk_release(link);
 }

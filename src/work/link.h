@@ -14,13 +14,16 @@ enum { LURK_LINK_KEYBOARDS = 64, LURK_LINK_IMAGE_MAX = 1 << 19 };
 struct lurk_link {
 	int fd;
 	unsigned calls;
-	char *in; /* what came, and was not taken yet */
+	bool computer; /* the computer's rules are meant, whoever asks */
+	char *in;      /* what came, and was not taken yet */
 	size_t length, size;
 	struct json_object *kept; /* notifications that came while an answer was awaited */
 	struct lurk_session_keyboard keyboards[LURK_LINK_KEYBOARDS];
 	struct lurk_store_report store;
 	uint8_t *bytes; /* of the image */
 	struct lurk_image image;
+	uint8_t *below_bytes; /* of the computer's, where the other is one's own */
+	struct lurk_image below;
 };
 
 /* NULL with what the system said. */
@@ -47,6 +50,9 @@ uint8_t lurk_link_place(const char *word, const char *const *words, unsigned cou
 /* view.c: an image as bytes, to be freed, or NULL; and all that the service says of itself. */
 uint8_t *lurk_link_image(struct lurk_link *link, uint64_t sequence, size_t *length,
 			 struct lurk_outcome *outcome);
+/* The computer's rules, which hold below one's own, and which of its profiles; NULL where these are
+ * the computer's, or it has none. */
+const struct lurk_image *lurk_link_below(const struct lurk_machine *machine, uint16_t *profile);
 bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome);
 
 #endif

@@ -48,7 +48,7 @@ struct lurk_machine *lurk_machine_of_desk(struct lurk_computer *desk)
 
 static struct lurk_request request_of(const struct lurk_machine *machine)
 {
-	return (struct lurk_request){LURK_NOBODY, machine->keep_locks};
+	return (struct lurk_request){.by = LURK_NOBODY, .keep_locks = machine->keep_locks};
 }
 
 static void settle(const struct lurk_machine *machine)
@@ -121,7 +121,8 @@ static bool say_no_service(struct lurk_message *message, int error)
 				 "root (--desk FOLDER works on a simulated desk)");
 }
 
-struct lurk_machine *lurk_machine_of_service(const char *path, struct lurk_message *message)
+struct lurk_machine *lurk_machine_of_service(const char *path, bool computer,
+					     struct lurk_message *message)
 {
 	struct lurk_machine *machine;
 	int error;
@@ -132,6 +133,7 @@ struct lurk_machine *lurk_machine_of_service(const char *path, struct lurk_messa
 		say_no_service(message, error);
 		return NULL;
 	}
+	link->computer = computer;
 	machine = lurk_allocate(1, sizeof *machine);
 	machine->service = link;
 	machine->keyboards = link->keyboards;
@@ -331,8 +333,8 @@ bool lurk_machine_stored(struct lurk_machine *machine, uint64_t sequence, uint8_
 		return *bytes != NULL;
 	}
 	*bytes = lurk_resize(NULL, LURK_LINK_IMAGE_MAX);
-	if (lurk_store_load(machine->session->port, sequence + 1, *bytes, LURK_LINK_IMAGE_MAX,
-			    &image, &report) ||
+	if (lurk_store_load(machine->session->port, LURK_NOBODY, sequence + 1, *bytes,
+			    LURK_LINK_IMAGE_MAX, &image, &report) ||
 	    image.sequence != sequence) {
 		lurk_release(*bytes);
 		*bytes = NULL;

@@ -21,13 +21,15 @@ static bool is_member(const struct passwd *person, const struct group *group)
 	return found;
 }
 
-const char *lurk_rights_remedy(const char *method, char out[LURK_REMEDY])
+const char *lurk_rights_remedy(const char *refusal, char out[LURK_REMEDY])
 {
 	const struct passwd *person = getpwuid(geteuid());
 	const struct group *group = getgrnam(group_name);
 
 	*out = '\0';
-	if (!strcmp(method, "watch"))
+	if (!strncmp(refusal, "root's", 6) || strstr(refusal, "somebody else"))
+		return out;
+	if (strstr(refusal, "person at the screen"))
 		snprintf(out, LURK_REMEDY,
 			 "; at the computer's own screen you may, else with sudo");
 	else if (person && group && is_member(person, group))

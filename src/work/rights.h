@@ -8,6 +8,6 @@ enum { LURK_REMEDY = 200 };
 
 /* After a call of the service's that was refused to this process: the one thing that helps,
  * beginning with "; ". Returns out. */
-const char *lurk_rights_remedy(const char *method, char out[LURK_REMEDY]);
+const char *lurk_rights_remedy(const char *refusal, char out[LURK_REMEDY]);
 
 #endif

@@ -116,6 +116,48 @@ static bool look_at_image(struct lurk_machine *machine, uint64_t sequence,
 	return true;
 }
 
+const struct lurk_image *lurk_link_below(const struct lurk_machine *machine, uint16_t *profile)
+{
+	struct lurk_link *link = machine->service;
+	struct lurk_outcome unused;
+	struct json_object *status;
+	const char *word;
+	size_t length;
+	uint16_t found;
+
+	*profile = 0;
+	if (!link || !machine->own || !machine->computer_rules)
+		return NULL;
+	lurk_release(link->below_bytes);
+	link->computer = true;
+	status = lurk_link_call(link, "status", NULL, &unused);
+	link->below_bytes = lurk_link_image(link, 0, &length, &unused);
+	link->computer = false;
+	if (!status || !link->below_bytes ||
+	    lurk_image_open(link->below_bytes, length, &link->below)) {
+		json_object_put(status);
+		return NULL;
+	}
+	word = lurk_link_text(status, "profile");
+	found = lurk_image_find_profile(&link->below, (struct lurk_text){word, strlen(word)});
+	*profile = found ? (uint16_t)(found - 1U) : 0;
+	json_object_put(status);
+	return &link->below;
+}
+
+static void read_person(struct json_object *one, struct lurk_machine *machine)
+{
+	struct lurk_machine_person *p = &machine->persons[machine->person_count];
+
+	if (machine->person_count == LURK_SESSION_SEATS)
+		return;
+	machine->person_count++;
+	p->user = (uint32_t)lurk_link_number(one, "user");
+	p->rules = (uint32_t)lurk_link_number(one, "rules");
+	p->why = (enum lurk_error)lurk_link_number(one, "error");
+	lurk_link_copy(one, "seat", p->seat, sizeof p->seat);
+}
+
 bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 {
 	struct lurk_link *link = machine->service;
@@ -123,12 +165,12 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 	bool fine;
 
 	if (machine->session) {
-		machine->image = lurk_session_image(machine->session);
+		machine->image = lurk_session_image(machine->session, 0);
 		if (machine->image) {
 			struct lurk_profile profile;
 
-			lurk_image_profile(machine->image, lurk_session_profile(machine->session),
-					   &profile);
+			lurk_image_profile(machine->image,
+					   lurk_session_profile(machine->session, 0), &profile);
 			snprintf(machine->profile, sizeof machine->profile, "%.*s",
 				 (int)profile.word.length, profile.word.bytes);
 		}
@@ -151,6 +193,14 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 	machine->may_change =
 		json_object_object_get_ex(status, "may", &may) && lurk_link_flag(may, "change");
 	machine->may_watch = may && lurk_link_flag(may, "watch");
+	machine->own = !strcmp(lurk_link_text(status, "whose"), "own");
+	machine->own_may = may ? (enum lurk_own)lurk_link_number(may, "own") : LURK_OWN_NOTHING;
+	machine->computer_rules = (uint32_t)lurk_link_number(status, "computer_rules");
+	machine->person_count = 0;
+	if (json_object_object_get_ex(status, "seats", &list)) {
+		for (size_t i = 0; i < json_object_array_length(list); i++)
+			read_person(json_object_array_get_idx(list, i), machine);
+	}
 	link->store.newest = (int)lurk_link_number(status, "newest");
 	if (json_object_object_get_ex(status, "slots", &list))
 		read_slots(list, &link->store);

@@ -8,7 +8,9 @@
 
 enum { TICK_MS = 100 };
 
-static bool tell_key(struct json_object *params, const struct lurk_watching *w)
+/* A rule of somebody else's than those that are looked at has no number here. */
+static bool tell_key(const struct lurk_machine *machine, struct json_object *params,
+		     const struct lurk_watching *w)
 {
 	struct lurk_event event = {.time_us = (uint64_t)lurk_link_number(params, "time_us"),
 				   .keyboard = (uint16_t)lurk_link_number(params, "keyboard")};
@@ -21,7 +23,7 @@ static bool tell_key(struct json_object *params, const struct lurk_watching *w)
 	event.key.state = lurk_link_place(lurk_link_text(params, "state"), lurk_state_words, 3);
 	lurk_scan_read(scan, strlen(scan), &event.key.scan);
 	if (json_object_object_get_ex(params, "rule", &rule)) {
-		action.rank = 1;
+		action.rank = machine->own == !strcmp(lurk_link_text(params, "whose"), "own");
 		action.rule = (uint16_t)json_object_get_int64(rule);
 		action.key = (lurk_key)lurk_link_number(params, "gives");
 		action.gives = action.key ? LURK_GIVES_KEY : LURK_GIVES_NOTHING;
@@ -51,9 +53,10 @@ static struct json_object *next_line(struct lurk_link *link, struct lurk_message
 }
 
 /* Deals with one notification; false where the watch is over, `fine` whether as it should be. */
-static bool take_notification(struct lurk_link *link, const struct lurk_watching *w, bool *fine,
-			      struct lurk_message *message)
+static bool take_notification(const struct lurk_machine *machine, const struct lurk_watching *w,
+			      bool *fine, struct lurk_message *message)
 {
+	struct lurk_link *link = machine->service;
 	struct json_object *line = next_line(link, message), *params = NULL;
 	bool going = true;
 
@@ -65,15 +68,16 @@ static bool take_notification(struct lurk_link *link, const struct lurk_watching
 		*fine = going =
 			lurk_say(message, "the watch ended: %s", lurk_link_text(params, "why"));
 	else if (!strcmp(lurk_link_text(line, "method"), "key"))
-		going = tell_key(params, w);
+		going = tell_key(machine, params, w);
 	json_object_put(line);
 	return going;
 }
 
 /* Until one of the two ends it, by itself or from outside. */
-static bool follow(struct lurk_link *link, const struct lurk_watching *w,
+static bool follow(const struct lurk_machine *machine, const struct lurk_watching *w,
 		   struct lurk_message *message)
 {
+	struct lurk_link *link = machine->service;
 	int64_t until = now_ms() + (int64_t)w->seconds * 1000;
 	struct pollfd ready[2] = {{link->fd, POLLIN, 0}, {w->also ? w->also_fd : -1, POLLIN, 0}};
 	bool fine = true;
@@ -89,7 +93,7 @@ static bool follow(struct lurk_link *link, const struct lurk_watching *w,
 		if (n > 0 && ready[1].revents && w->also && !w->also(w->also_data))
 			return true;
 		if ((waits || (n > 0 && ready[0].revents)) &&
-		    !take_notification(link, w, &fine, message))
+		    !take_notification(machine, w, &fine, message))
 			return fine;
 	}
 	return true;
@@ -119,7 +123,7 @@ bool lurk_machine_watch(struct lurk_machine *machine, const struct lurk_watching
 	json_object_put(result);
 	if (watching->begun)
 		watching->begun(watching->also_data);
-	fine = follow(machine->service, watching, message);
+	fine = follow(machine, watching, message);
 	result = fine && !watching->deaf
 			 ? lurk_link_call(machine->service, "unwatch", NULL, &outcome)
 			 : NULL;

@@ -37,7 +37,8 @@ static const struct lurk_quirk own_chord[] = {{LURK_QUIRK_OFF_CHORD, LURK_KEY_LE
 static const struct lurk_quirk broken_escape[] = {{LURK_QUIRK_BROKEN, LURK_KEY_ESC}};
 
 /* Rules before, rules to be judged, quirks of the full keyboard, findings: a name, the key, `@` and
- * the rules by their lines. `pad` before the rules: that is the only keyboard used. */
+ * the rules by their lines. `below RULES /` before the first: those of the computer. `pad` before
+ * the rules: that is the only keyboard used. */
 static const struct {
 	const char *before, *after;
 	const struct lurk_quirk *odd;
@@ -49,6 +50,14 @@ static const struct {
 	{"", "CapsLock>Insert", NULL, 0, "lost CapsLock @1; "},
 	{"CapsLock>Insert", "CapsLock>Insert", NULL, 0, "lost CapsLock @1; "},
 	{"", "CapsLock>Insert; Pause>CapsLock", NULL, 0, "lost Pause @2; "},
+	/* On top of the computer's, which count as what they are. */
+	{"below CapsLock<>Escape /", "", NULL, 0, ""},
+	{"below CapsLock<>Escape /", "CapsLock>nothing", NULL, 0, "lost Escape @1; "},
+	{"below CapsLock<>Escape /", "Escape>nothing", NULL, 0, "lost CapsLock @1; "},
+	{"below CapsLock>Enter; Enter>CapsLock /", "CapsLock>nothing", NULL, 0, ""},
+	{"below Delete>nothing; Pause>Delete /", "Pause>Tab", NULL, 0,
+	 "locked-out Control+Alt+Delete @1; lost Delete @1; "},
+	{"below |dusk; KeyA>KeyB /", "KeyB>nothing", NULL, 0, "locked-out KeyB @1; "},
 	/* The same press twice. */
 	{"", "CapsLock>Insert; CapsLock>Tab", NULL, 0, "same-press CapsLock @1 @2; "},
 	{"", "CapsLock>Insert @1; CapsLock>Tab @1", NULL, 0, "same-press CapsLock @1 @2; "},
@@ -167,7 +176,7 @@ static void findings(void **state)
 {
 	static struct lurk_check_work work;
 	static _Alignas(16) uint8_t keymap[1 << 16];
-	static struct test_rules before, after;
+	static struct test_rules below, before, after;
 	unsigned wrong = 0;
 
 	(void)state;
@@ -186,8 +195,17 @@ static void findings(void **state)
 			.third_level = level,
 		};
 		struct told told = {.length = 0};
+		const char *first = rows[i].before, *slash = strstr(first, " /");
 
-		test_rules_read(&before, rows[i].before);
+		if (slash) {
+			char text[200];
+
+			snprintf(text, sizeof text, "%.*s", (int)(slash - first - 6), first + 6);
+			test_rules_read(&below, text);
+			job.below = &below.image;
+			first = slash + 2;
+		}
+		test_rules_read(&before, first);
 		test_rules_read(&after, rules + (level ? 6 : used ? 5 : on_pad ? 4 : 0));
 		after.odd = rows[i].odd;
 		after.odd_count = rows[i].odd_count;

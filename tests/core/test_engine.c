@@ -38,8 +38,8 @@ static struct bench *bench_new(void)
 static enum lurk_error bench_compile(struct bench *b, struct lurk_compile_report *report)
 {
 	for (uint16_t i = 0; i < 3; i++) {
-		struct lurk_compile_job job = {&b->rules.image, 0, (uint16_t)(i + 1),
-					       LURK_WIRING_HID, false};
+		struct lurk_compile_job job = {&b->rules.image, 0,     (uint16_t)(i + 1),
+					       LURK_WIRING_HID, false, NULL};
 		struct lurk_keymap *keymap;
 		enum lurk_error error =
 			lurk_compile(&job, b->memory[i], TEST_KEYMAP, &keymap, report);
@@ -513,7 +513,7 @@ static void many_rules_fit(void **state)
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap;
 	struct lurk_image image;
-	struct lurk_compile_job job = {&image, 0, 0, LURK_WIRING_HID, false};
+	struct lurk_compile_job job = {&image, 0, 0, LURK_WIRING_HID, false, NULL};
 	size_t needed;
 
 	(void)state;
@@ -1181,6 +1181,98 @@ static void modifiers_and_text(void **state)
 	assert_true(texts > as_often(250) && taps > as_often(1000));
 }
 
+/* ---- Rules of two owners ----------------------------------------------------------------------
+ */
+
+/* One owner's, with some for single keyboards; the third keyboard may be left alone by the rest. */
+static void owned_rules(uint64_t *seed, char out[1024])
+{
+	static const char *const where[] = {"", "", "", " @1", " @2", " @3"};
+
+	*out = '\0';
+	for (size_t i = 0; i < COUNT(loud_presses); i++) {
+		size_t n = strlen(out);
+
+		if (random_next(seed) % 3 == 0)
+			snprintf(out + n, 1024 - n, "%s>%s%s; ", loud_presses[i],
+				 loud_results[random_next(seed) % COUNT(loud_results)],
+				 where[random_next(seed) % COUNT(where)]);
+	}
+}
+
+struct owned {
+	struct test_rules rules;
+	struct lurk_keymap *keymap;
+	_Alignas(16) uint8_t memory[TEST_KEYMAP];
+};
+
+static enum lurk_error compile_owned(struct owned *o, uint16_t profile, uint16_t keyboard,
+				     const struct lurk_compile_part *below)
+{
+	const struct lurk_compile_job job = {&o->rules.image, profile, keyboard,
+					     LURK_WIRING_HID, false,   below};
+	struct lurk_compile_report report;
+
+	return lurk_compile(&job, o->memory, sizeof o->memory, &o->keymap, &report);
+}
+
+static void give_the_same(const struct owned *one, const struct owned *both, uint32_t below,
+			  const char *name, uint8_t held)
+{
+	const lurk_key key = test_press(name).on.key;
+	const lurk_scan scan = lurk_key_scan_on(key, LURK_WIRING_HID);
+	const struct lurk_action *a = lurk_keymap_find_held(one->keymap, scan, key, held);
+	const struct lurk_action *b = lurk_keymap_find_held(both->keymap, scan, key, held);
+
+	if (a->gives != b->gives || a->key != b->key || a->step_count != b->step_count ||
+	    (a->step_count && memcmp(a->steps, b->steps, a->step_count * LURK_STEP_BYTES) != 0) ||
+	    !a->rank != !b->rank || a->more != b->more || a->unless != b->unless ||
+	    a->modifiers != b->modifiers)
+		fail_msg("%s, %02x held: gives %u %s, not %u %s", name, held, a->gives,
+			 lurk_key_name(a->key), b->gives, lurk_key_name(b->key));
+	if (a->rank)
+		assert_int_equal(a->rule + (a->below ? 0 : below), b->rule);
+}
+
+/* Rules below hold just as those of a profile that the one above is based on: so two images are
+ * compared with one in which they are two such profiles. */
+static void rules_below_hold_as_those_of_a_base(void **state)
+{
+	struct owned *own = calloc(1, sizeof *own), *both = calloc(1, sizeof *both);
+	struct test_rules *computer = calloc(1, sizeof *computer);
+	static const char *const names[] = {"KeyA", "KeyB",     "KeyC", "KeyD",
+					    "KeyE", "CapsLock", "F1",   "ShiftLeft"};
+	char text[2][1024], merged[2200];
+	uint64_t seed = 77;
+	unsigned compared = 0;
+
+	(void)state;
+	for (unsigned long round = 0; round < as_often(3000); round++) {
+		const uint16_t keyboard = (uint16_t)(random_next(&seed) % 4);
+		struct lurk_compile_part below = {&computer->image, 0, keyboard};
+
+		owned_rules(&seed, text[0]);
+		owned_rules(&seed, text[1]);
+		snprintf(merged, sizeof merged, "%s|own/test; %s", text[0], text[1]);
+		computer->apart = own->rules.apart = both->rules.apart = round % 2;
+		test_rules_read(computer, text[0]);
+		test_rules_read(&own->rules, text[1]);
+		test_rules_read(&both->rules, merged);
+		assert_int_equal(compile_owned(own, 0, keyboard, &below), LURK_OK);
+		assert_int_equal(compile_owned(both, 1, keyboard, NULL), LURK_OK);
+		assert_int_equal(own->keymap->minds_modifiers, both->keymap->minds_modifiers);
+		for (size_t i = 0; i < COUNT(names); i++) {
+			for (unsigned held = 0; held < LURK_SHAPE_SIZE; held += 1 + held % 7)
+				give_the_same(own, both, computer->count, names[i], (uint8_t)held);
+			compared++;
+		}
+	}
+	print_message("%u keys compared\n", compared);
+	free(computer);
+	free(both);
+	free(own);
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
@@ -1195,6 +1287,7 @@ int main(void)
 		cmocka_unit_test(two_presses_are_compared),
 		cmocka_unit_test(nothing_sticks_and_nothing_is_lost),
 		cmocka_unit_test(modifiers_and_text),
+		cmocka_unit_test(rules_below_hold_as_those_of_a_base),
 	};
 
 	return cmocka_run_group_tests_name("engine", tests, NULL, NULL);

@@ -205,23 +205,25 @@ static unsigned shelf_slots(struct lurk_port *port, size_t *size)
 	return SLOTS;
 }
 
-static enum lurk_error shelf_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				  size_t size, size_t *length)
+static enum lurk_error shelf_read(struct lurk_port *port, uint32_t owner, unsigned slot,
+				  uint8_t *bytes, size_t size, size_t *length)
 {
 	struct shelf *shelf = (struct shelf *)port;
 
+	assert_int_equal(owner, LURK_NOBODY);
 	*length = shelf->lengths[slot];
 	assert_true(*length <= size);
 	memcpy(bytes, shelf->slots[slot], *length);
 	return LURK_OK;
 }
 
-static enum lurk_error shelf_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-				   size_t length)
+static enum lurk_error shelf_write(struct lurk_port *port, uint32_t owner, unsigned slot,
+				   const uint8_t *bytes, size_t length)
 {
 	struct shelf *shelf = (struct shelf *)port;
 	size_t n = length < shelf->power ? length : shelf->power;
 
+	assert_int_equal(owner, LURK_NOBODY);
 	memcpy(shelf->slots[slot], bytes, n);
 	if (n)
 		shelf->lengths[slot] = n > shelf->lengths[slot] ? n : shelf->lengths[slot];
@@ -245,7 +247,8 @@ static uint32_t loaded_rules(struct shelf *shelf, struct lurk_store_report *repo
 	uint8_t bytes[SLOT_SIZE];
 	struct lurk_image image;
 
-	if (lurk_store_load(&shelf->port, LURK_NEVER, bytes, sizeof bytes, &image, report))
+	if (lurk_store_load(&shelf->port, LURK_NOBODY, LURK_NEVER, bytes, sizeof bytes, &image,
+			    report))
 		return 0;
 	return image.rule_count;
 }
@@ -259,7 +262,7 @@ static enum lurk_error save(struct shelf *shelf, unsigned rules, struct lurk_sto
 	for (unsigned i = 0; i < rules; i++)
 		snprintf(text + strlen(text), sizeof text - strlen(text), "F%u>Enter;", i + 1);
 	test_rules_read(&t, text);
-	return lurk_store_save(&shelf->port, t.bytes, t.length, 1000, report);
+	return lurk_store_save(&shelf->port, LURK_NOBODY, t.bytes, t.length, 1000, report);
 }
 
 static void at_every_byte_the_old_or_the_new_is_there(void **state)
@@ -328,13 +331,15 @@ static void a_bad_slot_is_passed_over_and_said(void **state)
 	loaded_rules(&shelf, &report);
 	for (unsigned i = 1; i <= 3; i++)
 		save(&shelf, i, &report);
-	assert_int_equal(lurk_store_load(&shelf.port, 3, bytes, sizeof bytes, &image, &report),
-			 LURK_OK);
+	assert_int_equal(
+		lurk_store_load(&shelf.port, LURK_NOBODY, 3, bytes, sizeof bytes, &image, &report),
+		LURK_OK);
 	assert_int_equal(image.rule_count, 2);
 	assert_int_equal(image.saved_at_us, 77);
 	/* More than a slot holds. */
-	assert_int_equal(lurk_store_save(&shelf.port, bytes, SLOT_SIZE + 1, 0, &report),
-			 LURK_ERR_ROOM);
+	assert_int_equal(
+		lurk_store_save(&shelf.port, LURK_NOBODY, bytes, SLOT_SIZE + 1, 0, &report),
+		LURK_ERR_ROOM);
 }
 
 int main(void)

@@ -128,7 +128,7 @@ static const struct lurk_keymap *compile(const char *rules, uint16_t keyboard)
 {
 	static struct test_rules t;
 	static _Alignas(16) uint8_t memory[TEST_KEYMAP];
-	struct lurk_compile_job job = {&t.image, 0, keyboard, LURK_WIRING_HID, false};
+	struct lurk_compile_job job = {&t.image, 0, keyboard, LURK_WIRING_HID, false, NULL};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap;
 

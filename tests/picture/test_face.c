@@ -142,7 +142,7 @@ static void caps_say_what_the_engine_does(void **state)
 
 	(void)state;
 	for (unsigned round = 0; round < ROUNDS; round++) {
-		struct lurk_compile_job compile = {&t.image, 0, 1, LURK_WIRING_HID, false};
+		struct lurk_compile_job compile = {&t.image, 0, 1, LURK_WIRING_HID, false, NULL};
 		struct lurk_compile_report report;
 		struct lurk_keymap *keymap;
 		char text[512];

@@ -578,23 +578,30 @@ static void slots_keep_what_is_written(void **state)
 
 	assert_true(rig->port->calls->slots(rig->port, &size) >= 2);
 	assert_true(size >= 4096);
-	assert_int_equal(rig->port->calls->slot_read(rig->port, 1, back, sizeof back, &length),
-			 LURK_OK);
+	assert_int_equal(
+		rig->port->calls->slot_read(rig->port, LURK_NOBODY, 1, back, sizeof back, &length),
+		LURK_OK);
 	assert_int_equal(length, 0);
 	memset(bytes, 7, sizeof bytes);
-	assert_int_equal(rig->port->calls->slot_write(rig->port, 0, bytes, sizeof bytes), LURK_OK);
+	assert_int_equal(
+		rig->port->calls->slot_write(rig->port, LURK_NOBODY, 0, bytes, sizeof bytes),
+		LURK_OK);
 	memset(bytes, 8, sizeof bytes);
 	rig->cut_power(rig, 10);
-	assert_int_not_equal(rig->port->calls->slot_write(rig->port, 1, bytes, sizeof bytes),
-			     LURK_OK);
+	assert_int_not_equal(
+		rig->port->calls->slot_write(rig->port, LURK_NOBODY, 1, bytes, sizeof bytes),
+		LURK_OK);
 	rig->restart(rig);
-	assert_int_equal(rig->port->calls->slot_read(rig->port, 0, back, sizeof back, &length),
-			 LURK_OK);
+	assert_int_equal(
+		rig->port->calls->slot_read(rig->port, LURK_NOBODY, 0, back, sizeof back, &length),
+		LURK_OK);
 	assert_int_equal(length, sizeof bytes);
 	assert_int_equal(back[63], 7);
-	assert_int_equal(rig->port->calls->slot_write(rig->port, 0, bytes, 5), LURK_OK);
-	assert_int_equal(rig->port->calls->slot_read(rig->port, 0, back, sizeof back, &length),
+	assert_int_equal(rig->port->calls->slot_write(rig->port, LURK_NOBODY, 0, bytes, 5),
 			 LURK_OK);
+	assert_int_equal(
+		rig->port->calls->slot_read(rig->port, LURK_NOBODY, 0, back, sizeof back, &length),
+		LURK_OK);
 	assert_int_equal(length, 5);
 }
 

@@ -34,8 +34,9 @@ PASSED(release, REFUSE_CHANGE, (struct lurk_port * port, uint16_t n, uint16_t i)
 PASSED(table_set, REFUSE_TABLE, (struct lurk_port * port, uint16_t n, uint16_t i, lurk_key key), n,
        i, key)
 PASSED(slot_write, REFUSE_CHANGE,
-       (struct lurk_port * port, unsigned slot, const uint8_t *bytes, size_t length), slot, bytes,
-       length)
+       (struct lurk_port * port, uint32_t owner, unsigned slot, const uint8_t *bytes,
+	size_t length),
+       owner, slot, bytes, length)
 PASSED(send, REFUSE_SEND, (struct lurk_port * port, const struct lurk_frame *frame), frame)
 PASSED(table_get, REFUSE_LOOK,
        (struct lurk_port * port, uint16_t n, uint16_t i, struct lurk_table_entry *e), n, i, e)
@@ -80,10 +81,15 @@ static unsigned r_slots(struct lurk_port *port, size_t *size)
 	return CALL(slots, size);
 }
 
-static enum lurk_error r_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				   size_t size, size_t *length)
+static enum lurk_error r_slot_read(struct lurk_port *port, uint32_t owner, unsigned slot,
+				   uint8_t *bytes, size_t size, size_t *length)
 {
-	return CALL(slot_read, slot, bytes, size, length);
+	return CALL(slot_read, owner, slot, bytes, size, length);
+}
+
+static uint32_t r_person(struct lurk_port *port, const char *seat)
+{
+	return CALL(person, seat);
 }
 
 static uint64_t r_now(struct lurk_port *port)
@@ -107,6 +113,7 @@ void refusing_init(struct refusing *refusing)
 		.table_set = r_table_set,
 		.is_down = r_is_down,
 		.lit = r_lit,
+		.person = r_person,
 		.slots = r_slots,
 		.slot_read = r_slot_read,
 		.slot_write = r_slot_write,

@@ -10,19 +10,22 @@
 	struct lurk_session_memory memory;                       \
 	struct lurk_session_keyboard keyboards[keyboard_count];  \
 	struct lurk_engine_keyboard engines[keyboard_count];     \
-	uint8_t images[2][image_size];                           \
-	_Alignas(16) uint8_t keymaps[2][keymaps_size];
+	uint8_t images[LURK_SESSION_RULESETS][image_size];       \
+	_Alignas(16) uint8_t keymaps[LURK_SESSION_RULESETS][keymaps_size];
 
-/* That memory, as a session takes it. */
-#define SESSION_MEMORY(t)                                      \
-	((struct lurk_session_memory){                         \
-		.keyboards = (t)->keyboards,                   \
-		.engine_keyboards = (t)->engines,              \
-		.keyboard_count = COUNT((t)->keyboards),       \
-		.images = {(t)->images[0], (t)->images[1]},    \
-		.image_size = sizeof((t)->images[0]),          \
-		.keymaps = {(t)->keymaps[0], (t)->keymaps[1]}, \
-		.keymap_size = sizeof((t)->keymaps[0]),        \
+/* That memory, as a session takes it: for the computer's rules, and those of two persons, of whom
+ * one comes while rules are tried. */
+#define SESSION_MEMORY(t)                                                                       \
+	((struct lurk_session_memory){                                                          \
+		.keyboards = (t)->keyboards,                                                    \
+		.engine_keyboards = (t)->engines,                                               \
+		.keyboard_count = COUNT((t)->keyboards),                                        \
+		.images = {(t)->images[0], (t)->images[1], (t)->images[2], (t)->images[3],      \
+			   (t)->images[4]},                                                     \
+		.image_size = sizeof((t)->images[0]),                                           \
+		.keymaps = {(t)->keymaps[0], (t)->keymaps[1], (t)->keymaps[2], (t)->keymaps[3], \
+			    (t)->keymaps[4]},                                                   \
+		.keymap_size = sizeof((t)->keymaps[0]),                                         \
 	})
 
 /* What a call does: changes something, or a table's entry, sends a frame, or looks up a table's

@@ -1,7 +1,8 @@
 /* Fingers that never rest, on the simulated desk: keys go down and up while rules come into force,
- * are switched, tried and kept, keyboards are withheld, plugged and pulled, in the midst of taking
- * and giving back as well, and with a machine that refuses now and then. Judged by what programs
- * get, and by nothing of what is tested:
+ * are switched, tried and kept, people sit down and leave with rules of their own, keyboards are
+ * withheld, plugged, pulled and given to another seat, in the midst of taking and giving back as
+ * well, and with a machine that refuses now and then. Judged by what programs get, and by nothing
+ * of what is tested:
  *
  *  - each press that programs see has exactly one release
  *  - with all fingers off, nothing is down, and no keyboard is taken without a rule that needs it
@@ -48,6 +49,7 @@ struct desk {
 	SESSION_FIELDS(KEYBOARDS, IMAGE, KEYMAPS)
 	struct test_rules rules;
 	struct lurk_apply_report report;
+	struct lurk_request request;
 	uint64_t seed;
 	bool fingers[KEYBOARDS][KEYS];
 	int down[KEYBOARDS][LURK_KEY_COUNT]; /* for programs, by how many nodes */
@@ -223,17 +225,32 @@ static void make_rules(struct desk *d)
 	note(d, "rules %s\n", set);
 }
 
+static const char *const seats[] = {"", "seat1"};
+
+/* For the computer, or for whoever is at a seat, if anybody is. */
+static const struct lurk_request *request(struct desk *d)
+{
+	const unsigned seat = any(d, 2 * COUNT(seats));
+
+	d->request = (struct lurk_request){
+		.by = seat,
+		.part = seat < COUNT(seats) ? (uint8_t)lurk_session_part(&d->session, seats[seat])
+					    : 0};
+	note(d, "  of part %u\n", d->request.part);
+	return &d->request;
+}
+
 static void apply(struct desk *d)
 {
 	make_rules(d);
-	lurk_session_apply(&d->session, NULL, d->rules.bytes, d->rules.length, LURK_NO_TEXT,
+	lurk_session_apply(&d->session, request(d), d->rules.bytes, d->rules.length, LURK_NO_TEXT,
 			   &d->report);
 }
 
 static void try_out(struct desk *d)
 {
 	make_rules(d);
-	lurk_session_try(&d->session, NULL, d->rules.bytes, d->rules.length,
+	lurk_session_try(&d->session, request(d), d->rules.bytes, d->rules.length,
 			 (1 + any(d, 3)) * UINT64_C(200000), &d->report);
 }
 
@@ -249,8 +266,28 @@ static void end_try(struct desk *d)
 
 static void use(struct desk *d)
 {
-	lurk_session_use(&d->session, NULL, any(d, 3) ? (uint16_t)any(d, 2) : LURK_PREVIOUS,
+	lurk_session_use(&d->session, request(d), any(d, 3) ? (uint16_t)any(d, 2) : LURK_PREVIOUS,
 			 &d->report);
+}
+
+/* One of two people, or nobody. */
+static void sit(struct desk *d)
+{
+	const unsigned person = any(d, 3);
+
+	lurk_sim_sit(d->rig->sim, seats[any(d, COUNT(seats))],
+		     person ? 1000 + person : (uint32_t)LURK_NOBODY);
+	note(d, "  person %u\n", person);
+}
+
+static void move(struct desk *d)
+{
+	lurk_sim_seat(d->rig->sim, any(d, KEYBOARDS), seats[any(d, COUNT(seats))]);
+}
+
+static void allow(struct desk *d)
+{
+	lurk_session_allow(&d->session, any(d, 3) ? LURK_OWN_EVERYTHING : LURK_OWN_NOTHING);
 }
 
 static void switch_rules(struct desk *d)
@@ -296,6 +333,7 @@ static void watch(struct desk *d)
 static void start(struct desk *d)
 {
 	assert_int_equal(lurk_session_start(&d->session, &d->memory, &d->refusing.port), LURK_OK);
+	lurk_session_allow(&d->session, LURK_OWN_EVERYTHING);
 	settle(d);
 }
 
@@ -312,10 +350,21 @@ static const struct {
 	void (*change)(struct desk *d);
 	bool strict; /* no press gets lost by it */
 } changes[] = {
-	{"apply", apply, true},         {"apply", apply, true},      {"try", try_out, true},
-	{"keep", keep, true},           {"end", end_try, true},      {"use", use, true},
-	{"switch", switch_rules, true}, {"watch", watch, true},      {"withhold", withhold, false},
-	{"plug", plug, false},          {"restart", restart, false},
+	{"apply", apply, true},
+	{"apply", apply, true},
+	{"try", try_out, true},
+	{"keep", keep, true},
+	{"end", end_try, true},
+	{"use", use, true},
+	{"switch", switch_rules, true},
+	{"watch", watch, true},
+	{"withhold", withhold, false},
+	{"plug", plug, false},
+	{"restart", restart, false},
+	{"sit", sit, true},
+	{"sit", sit, true},
+	{"move", move, true},
+	{"allow", allow, true},
 };
 
 /* ---- Rounds -----------------------------------------------------------------------------------
@@ -353,7 +402,8 @@ static void rest(struct desk *d)
 			finger(d, k, i, false);
 	}
 	settle(d);
-	lurk_session_withhold(&d->session, "", 0);
+	for (unsigned i = 0; i < COUNT(seats); i++)
+		lurk_session_withhold(&d->session, seats[i], 0);
 	pass(d, 5000);
 	for (unsigned k = 0; k < KEYBOARDS; k++) {
 		const struct lurk_session_keyboard *keyboard = &d->keyboards[k];

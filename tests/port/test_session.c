@@ -487,12 +487,12 @@ static void rules_hold_after_a_reboot(void **state)
 	struct bench *b = make(USB);
 
 	(void)state;
-	assert_null(lurk_session_image(&b->session));
+	assert_null(lurk_session_image(&b->session, 0));
 	apply(b, "CapsLock>Insert");
 	apply(b, "CapsLock>Tab");
 	lurk_sim_boot(b->rig->sim);
 	start(b);
-	assert_int_equal(lurk_session_image(&b->session)->sequence, 2);
+	assert_int_equal(lurk_session_image(&b->session, 0)->sequence, 2);
 	play(b, "+CapsLock -CapsLock", "Tab+ Tab- ");
 	lurk_session_stop(&b->session);
 	play(b, "+CapsLock -CapsLock", "CapsLock+ CapsLock- ");
@@ -789,6 +789,191 @@ static void seats_are_apart(void **state)
 	sim_rig_got(b->rig);
 	play(b, "+KeyA -KeyA +CapsLock -CapsLock", "KeyA+ KeyA- Tab+ Tab- ");
 	end(b);
+}
+
+/* ---- Rules of one's own --------------------------------------------------------------------- */
+
+/* For whoever is at a seat, if anybody is. */
+static enum lurk_error apply_own(struct bench *b, const char *seat, const char *rules)
+{
+	const struct lurk_request request = {.by = 1,
+					     .part = (uint8_t)lurk_session_part(&b->session, seat)};
+
+	assert_true(request.part);
+	test_rules_read(&b->rules, rules);
+	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
+	return lurk_session_apply(&b->session, &request, b->rules.bytes, b->rules.length,
+				  LURK_NO_TEXT, &b->report);
+}
+
+static void sit(struct bench *b, const char *seat, uint32_t person)
+{
+	lurk_sim_sit(b->rig->sim, seat, person);
+	settle(b);
+}
+
+enum { ANN = 1001, BEN };
+
+/* What is done, step by step, and what programs get of presses: "ANN" or "BEN" or "nobody" sits
+ * down at the main seat, or at seat1 with a "1" before it; "own RULES" are that of the one at the
+ * main seat, "own1 RULES" at seat1; "all RULES" the computer's; anything else is pressed. */
+static void do_step(struct bench *b, const char *what, const char *got)
+{
+	static const struct {
+		const char *word;
+		uint32_t person;
+	} people[] = {{"ANN", ANN}, {"BEN", BEN}, {"nobody", LURK_NOBODY}};
+	const char *seat = *what == '1' ? "seat1" : "";
+
+	for (size_t i = 0; i < COUNT(people); i++) {
+		if (!strcmp(what + (*what == '1'), people[i].word)) {
+			sit(b, seat, people[i].person);
+			assert_string_equal(sim_rig_got(b->rig), got);
+			return;
+		}
+	}
+	if (!strncmp(what, "own ", 4))
+		assert_int_equal(apply_own(b, "", what + 4), LURK_OK);
+	else if (!strncmp(what, "own1 ", 5))
+		assert_int_equal(apply_own(b, "seat1", what + 5), LURK_OK);
+	else if (!strncmp(what, "all ", 4))
+		assert_int_equal(apply(b, what + 4), LURK_OK);
+	else
+		play(b, what, got);
+}
+
+/* The second keyboard belongs to seat1. */
+static const struct {
+	struct {
+		const char *what, *got;
+	} steps[12];
+} own_stories[] = {
+	/* On top of the computer's, there alone, and back with the person. */
+	{{{"all KeyA>KeyX", ""},
+	  {"ANN", ""},
+	  {"own KeyB>KeyY; KeyC>KeyZ", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyX+ KeyX- KeyY+ KeyY- "},
+	  {"+1:KeyA -1:KeyA +1:KeyB -1:KeyB", "KeyX+ KeyX- KeyB+ KeyB- "},
+	  {"nobody", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyX+ KeyX- KeyB+ KeyB- "},
+	  {"BEN", ""},
+	  {"+KeyB -KeyB", "KeyB+ KeyB- "},
+	  {"own KeyB>KeyW", ""},
+	  {"+KeyB -KeyB +KeyC -KeyC", "KeyW+ KeyW- KeyC+ KeyC- "},
+	  {"ANN", ""}}},
+	/* What a person says of a key goes before what the computer says; but not where that is
+	 * more specific. */
+	{{{"all KeyA>KeyX; KeyB>KeyX @1", ""},
+	  {"ANN", ""},
+	  {"own KeyA>KeyY; KeyB>KeyY", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyY+ KeyY- KeyX+ KeyX- "},
+	  {"all KeyA>KeyZ", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyY+ KeyY- KeyY+ KeyY- "},
+	  {"nobody", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyZ+ KeyZ- KeyB+ KeyB- "}}},
+	/* Two people at two seats, with nothing for all. */
+	{{{"ANN", ""},
+	  {"1BEN", ""},
+	  {"own KeyA>KeyX", ""},
+	  {"own1 KeyA>KeyY; KeyD<>KeyE", ""},
+	  {"+KeyA +1:KeyA -1:KeyA -KeyA", "KeyX+ KeyY+ KeyY- KeyX- "},
+	  {"1ANN", ""},
+	  {"+KeyA +1:KeyA -1:KeyA -KeyA", "KeyX+ KeyX+ KeyX- KeyX- "},
+	  {"nobody", ""},
+	  {"+KeyA +1:KeyA -1:KeyA -KeyA", "KeyA+ KeyX+ KeyX- KeyA- "}}},
+	/* A key that is held goes on as it was pressed. */
+	{{{"ANN", ""},
+	  {"own KeyA>KeyX; CapsLock>Control", ""},
+	  {"+KeyA +CapsLock", "KeyX+ ControlLeft+ "},
+	  {"BEN", ""},
+	  {"-KeyA -CapsLock +KeyA -KeyA", "KeyX- ControlLeft- KeyA+ KeyA- "},
+	  {"+KeyA", "KeyA+ "},
+	  {"ANN", ""},
+	  {"-KeyA ~400 +KeyA -KeyA", "KeyA- KeyX+ KeyX- "}}},
+	/* What is being typed ends: the next one's session gets none of it. */
+	{{{"ANN", ""},
+	  {"own F1>\"qrs\"", ""},
+	  {"+F1", "KeyQ+ KeyQ- "},
+	  {"nobody", ""},
+	  {"-F1 ~400 +KeyA -KeyA", "KeyA+ KeyA- "}}},
+	{{{"all F1>\"qrs\"", ""},
+	  {"ANN", ""},
+	  {"+F1", "KeyQ+ KeyQ- "},
+	  {"BEN", ""},
+	  {"-F1 ~400 +KeyA -KeyA", "KeyA+ KeyA- "}}},
+	/* Each one's profiles are switched by their own keys, the computer's by its own. */
+	{{{"all F1>=dusk; KeyA>KeyX; |dusk/test; KeyA>KeyY; F1>=test", ""},
+	  {"ANN", ""},
+	  {"own F2>=late; KeyB>KeyU; |late/test; KeyB>KeyV; F2>=previous", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyX+ KeyX- KeyU+ KeyU- "},
+	  {"+F2 -F2 +KeyA -KeyA +KeyB -KeyB", "KeyX+ KeyX- KeyV+ KeyV- "},
+	  {"+F1 -F1 +KeyA -KeyA +KeyB -KeyB", "KeyY+ KeyY- KeyV+ KeyV- "},
+	  {"BEN", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyY+ KeyY- KeyB+ KeyB- "},
+	  {"ANN", ""},
+	  {"+KeyA -KeyA +KeyB -KeyB", "KeyY+ KeyY- KeyU+ KeyU- "}}},
+};
+
+static void rules_of_ones_own(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(own_stories); i++) {
+		struct bench *b = make(TWO);
+
+		lurk_session_allow(&b->session, LURK_OWN_EVERYTHING);
+		lurk_sim_seat(b->rig->sim, 1, "seat1");
+		settle(b);
+		for (size_t n = 0; n < 12 && own_stories[i].steps[n].what; n++)
+			do_step(b, own_stories[i].steps[n].what, own_stories[i].steps[n].got);
+		end(b);
+	}
+}
+
+/* What the owner allows, rules, and whether a person may have them; and once they are stored, what
+ * they give. */
+static const struct {
+	enum lurk_own may;
+	const char *rules;
+	bool allowed;
+} own_levels[] = {
+	{LURK_OWN_EVERYTHING, "F1>\"qrs\"", true},
+	{LURK_OWN_EVERYTHING, "KeyA>KeyB", true},
+	{LURK_OWN_NO_TEXT, "F1>\"qrs\"", false},
+	{LURK_OWN_NO_TEXT, "F1>\"#\"", false},
+	{LURK_OWN_NO_TEXT, "F1>KeyA,KeyB", false},
+	{LURK_OWN_NO_TEXT, "F1>Shift+KeyA,Space", false},
+	{LURK_OWN_NO_TEXT, "F1>Home,Shift+End,Delete", true},
+	{LURK_OWN_NO_TEXT, "F1>Control+KeyA,Control+KeyC", true},
+	{LURK_OWN_NO_TEXT, "|dusk; F1>KeyA,KeyB", false},
+	{LURK_OWN_NO_TEXT, "!F1>KeyA,KeyB", false},
+	{LURK_OWN_KEYS, "F1>Control+KeyA,Control+KeyC", false},
+	{LURK_OWN_KEYS, "F1>Control+KeyC; KeyA<>KeyB; Delete>nothing; F9>toggle", true},
+	{LURK_OWN_NOTHING, "KeyA<>KeyB", false},
+};
+
+static void own_rules_do_what_the_owner_allows(void **state)
+{
+	(void)state;
+	for (size_t i = 0; i < COUNT(own_levels); i++) {
+		struct bench *b = make(USB);
+		const enum lurk_error wanted = own_levels[i].allowed ? LURK_OK
+					       : own_levels[i].may   ? LURK_ERR_NOT_OWN
+								     : LURK_ERR_DENIED;
+
+		lurk_sim_sit(b->rig->sim, "", ANN);
+		lurk_session_allow(&b->session, own_levels[i].may);
+		settle(b);
+		if (apply_own(b, "", own_levels[i].rules) != wanted)
+			fail_msg("%s", own_levels[i].rules);
+		/* The same where they were stored when more was allowed. */
+		lurk_session_allow(&b->session, LURK_OWN_EVERYTHING);
+		assert_int_equal(apply_own(b, "", own_levels[i].rules), LURK_OK);
+		lurk_session_allow(&b->session, own_levels[i].may);
+		assert_int_equal(lurk_session_image(&b->session, 1) != NULL, own_levels[i].allowed);
+		assert_int_equal(b->session.seats[0].why,
+				 wanted == LURK_ERR_NOT_OWN ? wanted : LURK_OK);
+		end(b);
+	}
 }
 
 /* By table, by relay, plain: only the watch gets what is pressed, and for no longer than asked. */
@@ -1304,6 +1489,8 @@ int main(void)
 		cmocka_unit_test(one_stands_apart),
 		cmocka_unit_test(a_table_that_cannot_be_written_down),
 		cmocka_unit_test(seats_are_apart),
+		cmocka_unit_test(rules_of_ones_own),
+		cmocka_unit_test(own_rules_do_what_the_owner_allows),
 		cmocka_unit_test(many_keyboards),
 	};
 

@@ -4,6 +4,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <signal.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
@@ -14,7 +15,7 @@
 
 enum { SLOTS = 16, SIZE = 1 << 16 };
 
-static char folder[64], outside[96];
+static char folder[64], outside[96], users[96];
 
 static unsigned slots(struct lurk_port *port, size_t *size)
 {
@@ -23,18 +24,22 @@ static unsigned slots(struct lurk_port *port, size_t *size)
 	return SLOTS;
 }
 
-static enum lurk_error slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes, size_t size,
-				 size_t *length)
+static enum lurk_error slot_read(struct lurk_port *port, uint32_t owner, unsigned slot,
+				 uint8_t *bytes, size_t size, size_t *length)
 {
+	char path[PATH_MAX];
+
 	(void)port;
-	return lurk_slots_read(folder, slot, bytes, size, length);
+	return lurk_slots_read(lurk_slots_of(folder, owner, path), slot, bytes, size, length);
 }
 
-static enum lurk_error slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-				  size_t length)
+static enum lurk_error slot_write(struct lurk_port *port, uint32_t owner, unsigned slot,
+				  const uint8_t *bytes, size_t length)
 {
+	char path[PATH_MAX];
+
 	(void)port;
-	return lurk_slots_write(folder, slot, bytes, length, length);
+	return lurk_slots_write(lurk_slots_of(folder, owner, path), slot, bytes, length, length);
 }
 
 static uint64_t now(struct lurk_port *port)
@@ -122,11 +127,12 @@ static void what_lies_there_is_in_nobodys_way(void **state)
 			lay(i, what);
 			usable += what == NOTHING || what == RUBBISH;
 		}
-		assert_int_equal(lurk_store_load(&port, LURK_NEVER, bytes, SIZE, &image, &report),
+		assert_int_equal(lurk_store_load(&port, LURK_NOBODY, LURK_NEVER, bytes, SIZE,
+						 &image, &report),
 				 LURK_ERR_EMPTY);
 		for (unsigned version = 1; version <= 20; version++) {
-			enum lurk_error error =
-				lurk_store_save(&port, rules->bytes, rules->length, 0, &report);
+			enum lurk_error error = lurk_store_save(&port, LURK_NOBODY, rules->bytes,
+								rules->length, 0, &report);
 			const bool fits = usable > 1 || (usable && version == 1);
 
 			if (!error != fits)
@@ -134,9 +140,9 @@ static void what_lies_there_is_in_nobodys_way(void **state)
 					 usable, lurk_error_text(error));
 			if (error)
 				break;
-			assert_int_equal(
-				lurk_store_load(&port, LURK_NEVER, bytes, SIZE, &image, &report),
-				LURK_OK);
+			assert_int_equal(lurk_store_load(&port, LURK_NOBODY, LURK_NEVER, bytes,
+							 SIZE, &image, &report),
+					 LURK_OK);
 			assert_int_equal(image.sequence, version);
 		}
 		check_outside();
@@ -179,16 +185,95 @@ static void what_the_system_says_is_passed_on(void **state)
 	clear();
 }
 
+static void write_users(const char *text)
+{
+	FILE *file = fopen(users, "w");
+
+	fputs(text, file);
+	fclose(file);
+}
+
+static bool has_rules(uint32_t owner)
+{
+	char path[PATH_MAX];
+	uint8_t back[8];
+	size_t length = 0;
+
+	lurk_slots_read(lurk_slots_of(folder, owner, path), 0, back, sizeof back, &length);
+	return length;
+}
+
+static enum lurk_error keep_rules(uint32_t owner)
+{
+	char path[PATH_MAX];
+	const enum lurk_error error = lurk_slots_make(folder, owner, users);
+
+	return error ? error
+		     : lurk_slots_write(lurk_slots_of(folder, owner, path), 0,
+					(const uint8_t *)"rules", 5, 5);
+}
+
+/* What a person stored goes when the account goes, and is not the next one's with that number. Who
+ * is in no such file is known elsewhere, and stays, as all do while it cannot be read. */
+static void rules_go_with_the_account(void **state)
+{
+	enum { ANN = 1000, BEN, ELSEWHERE };
+	static const char both[] = "ann:x:1000:1000::/:/\nben:x:1001:1001::/:/\n";
+	static const struct {
+		const char *users; /* NULL for no file */
+		bool ann, ben;
+	} rows[] = {
+		{both, true, true},
+		{NULL, true, true},
+		{"ben:x:1001:1001::/:/\n", false, true},
+		{"anne:x:1000:1000::/:/\nben:x:1001:1001::/:/\n", false, true},
+		{"ann:x:1000:1000::/:/\nbenjamin:x:1001:1001::/:/\n", true, false},
+		{"", false, false},
+	};
+	char path[PATH_MAX];
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		write_users(both);
+		for (uint32_t owner = ANN; owner <= ELSEWHERE; owner++)
+			assert_int_equal(keep_rules(owner), LURK_OK);
+		unlink(users);
+		if (rows[i].users)
+			write_users(rows[i].users);
+		lurk_slots_tidy(folder, users);
+		assert_int_equal(has_rules(ANN), rows[i].ann);
+		assert_int_equal(has_rules(BEN), rows[i].ben);
+		assert_true(has_rules(ELSEWHERE));
+		assert_int_equal(access(lurk_slots_of(folder, ANN, path), F_OK) == 0, rows[i].ann);
+	}
+	/* Not without end. */
+	write_users("");
+	for (uint32_t owner = 1; owner <= LURK_SLOTS_PERSONS; owner++)
+		keep_rules(ELSEWHERE + owner);
+	assert_int_equal(keep_rules(ELSEWHERE + LURK_SLOTS_PERSONS), LURK_ERR_ROOM);
+	assert_int_equal(keep_rules(ELSEWHERE), LURK_OK);
+	unlink(users);
+	for (uint32_t owner = ELSEWHERE; owner <= ELSEWHERE + LURK_SLOTS_PERSONS; owner++) {
+		char slot[PATH_MAX + 16];
+
+		snprintf(slot, sizeof slot, "%s/slot-00", lurk_slots_of(folder, owner, path));
+		unlink(slot);
+		rmdir(path);
+	}
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(what_lies_there_is_in_nobodys_way),
 		cmocka_unit_test(what_the_system_says_is_passed_on),
+		cmocka_unit_test(rules_go_with_the_account),
 	};
 	int failed;
 
 	make_folder(folder);
 	snprintf(outside, sizeof outside, "%s-outside", folder);
+	snprintf(users, sizeof users, "%s-users", folder);
 	failed = cmocka_run_group_tests(tests, NULL, NULL);
 	rmdir(folder);
 	return failed;

@@ -172,7 +172,7 @@ def the_pages_are_true():
     root = os.path.join(os.path.dirname(os.path.abspath(__file__)), "../..")
     page = open(root + "/docs/control.md").read()
     source = open(root + "/src/service/rpc.c").read()
-    rows = re.findall(r"^\| `(\w+)` \| `(status|off|change|watch)` \| (.*?) ?\|$", page, re.M)
+    rows = re.findall(r"^\| `(\w+)` \| `(status|off|rules|watch)` \| (.*?) ?\|$", page, re.M)
     table = source[source.index("methods[] = {"):source.index("};", source.index("methods[] = {"))]
     assert [row[0] for row in rows] == re.findall(r"lurk_method_(\w+)", table), rows
     service = Service()

@@ -1,5 +1,6 @@
 /* Clients with different rights, in every order of requests, while keys are pressed; against a
- * plain model of who may do what, what is in force, and whose it is. And twice at once, in two
+ * plain model of who may do what, what is in force, and whose it is: two of them sit at the screen
+ * by turns, and have rules of their own meanwhile. And twice at once, in two
  * worlds that differ only in which keys are pressed: whoever may not watch must not see a
  * difference, nor may the log.
  *
@@ -12,7 +13,7 @@
 #include "service/rpc.h"
 #include "text/hex.h"
 
-enum { IMAGE = 4096, KEYMAPS = 1 << 16, KEYBOARDS = 2, CALLERS = 6, SETS = 6, STEPS = 100000 };
+enum { IMAGE = 4096, KEYMAPS = 1 << 16, KEYBOARDS = 2, CALLERS = 7, SETS = 6, STEPS = 100000 };
 
 static const char *const keys[] = {"KeyA", "KeyB", "KeyE", "CapsLock", "F2", "F9", "ShiftLeft"};
 
@@ -38,25 +39,37 @@ struct world {
 	char log[4096];
 };
 
-enum { ROOT, MEMBER, OTHER_MEMBER, AT_SCREEN, MAY_ASK, STRANGER };
+enum { ROOT, MEMBER, OTHER_MEMBER, MAY_ASK, STRANGER, ONE, OTHER };
 static const struct lurk_rights rights_of[CALLERS] = {
-	{true, true, true, true, false},    {true, true, true, false, false},
-	{true, true, true, false, false},   {true, false, true, true, false},
-	{true, false, false, false, false}, {false, false, false, false, false},
+	{.status = true, .change = true, .off = true, .watch = true},
+	{.status = true, .change = true, .off = true},
+	{.status = true, .change = true, .off = true},
+	{.status = true},
 };
+static const struct lurk_rights at_screen = {
+	.status = true, .off = true, .watch = true, .own = true};
 
-/* What is in force, as far as it was asked for. */
-struct state {
-	bool off, trying;
+/* Whose rules: the computer's, or those of ONE and OTHER. */
+enum { COMPUTER, OWNERS = 3 };
+
+/* Rules in force, as far as they were asked for. */
+struct part {
 	unsigned set; /* 1 + its index, 0 for none */
 	bool dusk;
 	uint64_t sequence;
 };
 
+struct state {
+	bool off, trying;
+	unsigned off_by, tried;    /* a caller; an owner */
+	struct part parts[OWNERS]; /* a person's go on while another is at the screen */
+};
+
 struct model {
 	struct state now, before;
-	unsigned owner; /* of what is tried */
-	uint64_t until_us, last;
+	unsigned sits;  /* a caller, or STRANGER for nobody */
+	unsigned tries; /* the caller who began what is tried */
+	uint64_t until_us, last[OWNERS];
 	uint64_t takes_us[CALLERS];
 };
 
@@ -72,6 +85,22 @@ struct test {
 static unsigned any(struct test *t, unsigned n)
 {
 	return random_next(&t->seed) % n;
+}
+
+static unsigned owner_of(unsigned caller)
+{
+	return caller == ONE ? 1 : caller == OTHER ? 2 : COMPUTER;
+}
+
+/* The owner whose rules are on top now: a person at the screen. */
+static unsigned sitting(const struct test *t)
+{
+	return owner_of(t->model.sits);
+}
+
+static const struct lurk_rights *rights(const struct test *t, unsigned caller)
+{
+	return owner_of(caller) && t->model.sits == caller ? &at_screen : &rights_of[caller];
 }
 
 /* ---- Two worlds -------------------------------------------------------------------------------
@@ -108,6 +137,7 @@ static void begin(struct world *w, uint64_t seed)
 	w->news = (struct lurk_news){.say = log_line, .data = w};
 	w->rpc = (struct lurk_rpc){&w->session, log_line, w, NULL};
 	assert_int_equal(lurk_session_start(&w->session, &w->memory, w->rig->rig.port), LURK_OK);
+	lurk_session_allow(&w->session, LURK_OWN_EVERYTHING);
 	settle(w);
 	for (unsigned c = 0; c < CALLERS; c++) {
 		w->callers[c] = (struct lurk_caller){.uid = c, .rights = rights_of[c]};
@@ -136,29 +166,44 @@ static const char *const names[METHODS] = {"status",  "image",  "apply", "try", 
 static bool may(const struct lurk_rights *r, unsigned method)
 {
 	static const unsigned needs[METHODS] = {0, 0, 1, 1, 1, 2, 2, 2, 3, 3};
-	const bool has[] = {r->status, r->change, r->off, r->watch};
+	const bool has[] = {r->status, r->change || r->own, r->off, r->watch};
 
 	return has[needs[method]];
+}
+
+/* Whose rules a request names: those of whoever asks, or not. */
+enum { WHOSE_LEFT, WHOSE_OWN, WHOSE_COMPUTER };
+static unsigned whose(unsigned with)
+{
+	return with / 100 % 5 == 0 ? WHOSE_OWN : with / 100 % 5 == 1 ? WHOSE_COMPUTER : WHOSE_LEFT;
 }
 
 /* What a request says; `with` is what it is about. */
 static void write_request(struct test *t, unsigned method, unsigned with)
 {
+	static const char *const words[] = {"", ",\"whose\":\"own\"", ",\"whose\":\"computer\""};
 	char params[2 * TEST_IMAGE + 200] = "";
+	const char *named = words[whose(with)];
 
 	switch (method) {
+	case STATUS:
+	case GET_IMAGE:
+		snprintf(params, sizeof params, "%s", *named ? named + 1 : "");
+		break;
 	case APPLY:
-		snprintf(params, sizeof params, "\"image\":\"%s\"", t->digits[with % SETS]);
+		snprintf(params, sizeof params, "\"image\":\"%s\"%s", t->digits[with % SETS],
+			 named);
 		break;
 	case TRY:
-		snprintf(params, sizeof params, "\"image\":\"%s\",\"seconds\":%u",
-			 t->digits[with % SETS], 1 + with / SETS % 5);
+		snprintf(params, sizeof params, "\"image\":\"%s\",\"seconds\":%u%s",
+			 t->digits[with % SETS], 1 + with / SETS % 5, named);
 		break;
 	case SWITCH:
 		snprintf(params, sizeof params, "\"off\":%s", with % 2 ? "true" : "false");
 		break;
 	case USE:
-		snprintf(params, sizeof params, "\"profile\":\"%s\"", with % 2 ? "dusk" : "test");
+		snprintf(params, sizeof params, "\"profile\":\"%s\"%s", with % 2 ? "dusk" : "test",
+			 named);
 		break;
 	case WATCH:
 		if (with % 2)
@@ -204,32 +249,74 @@ static void end_trial(struct model *m)
 		m->now = m->before;
 }
 
+static bool has_profile(const struct part *part, unsigned with)
+{
+	return part->set && (!(with % 2) || has_game[part->set - 1]);
+}
+
+/* Whose rules are meant; OWNERS where the caller has none that are named. */
+static unsigned meant(const struct test *t, unsigned caller, unsigned method, unsigned with)
+{
+	const unsigned own = rights(t, caller)->own ? owner_of(caller) : (unsigned)COMPUTER;
+
+	if (method == KEEP)
+		return t->model.now.tried;
+	if (whose(with) == WHOSE_COMPUTER)
+		return COMPUTER;
+	if (whose(with) == WHOSE_OWN)
+		return own ? own : (unsigned)OWNERS;
+	if (method == USE && !has_profile(&t->model.now.parts[own], with))
+		return COMPUTER;
+	return own;
+}
+
+/* Rules that another user than this one switched off stay off. */
+static void switch_on(struct test *t, unsigned caller)
+{
+	struct state *s = &t->model.now;
+
+	if (s->off && !rights_of[caller].change && s->off_by != caller)
+		return;
+	s->off = false;
+}
+
 /* Whether it is carried out by the model, which then holds what comes of it. */
 static bool model_does(struct test *t, unsigned caller, unsigned method, unsigned with)
 {
+	const unsigned owner = meant(t, caller, method, with);
 	struct model *m = &t->model;
+	struct part *part = &m->now.parts[owner < OWNERS ? owner : COMPUTER];
 
+	if (method != END_TRY && method < SWITCH && owner == OWNERS)
+		return false;
+	if (method >= APPLY && method <= KEEP &&
+	    (owner ? owner != owner_of(caller) : !rights_of[caller].change))
+		return false;
 	switch (method) {
 	case GET_IMAGE:
-		return m->now.set;
+		return part->set;
 	case APPLY:
 		end_trial(m);
 		/* With nothing new it is no new version. */
-		m->last += m->now.set != 1 + with % SETS;
-		m->now = (struct state){.set = 1 + with % SETS, .sequence = m->last};
+		m->last[owner] += part->set != 1 + with % SETS;
+		*part = (struct part){.set = 1 + with % SETS, .sequence = m->last[owner]};
+		switch_on(t, caller);
 		return true;
 	case TRY:
 		end_trial(m);
 		m->before = m->now;
-		m->now = (struct state){.set = 1 + with % SETS, .trying = true};
-		m->owner = caller;
+		*part = (struct part){.set = 1 + with % SETS};
+		switch_on(t, caller);
+		m->now.trying = true;
+		m->now.tried = owner;
+		m->tries = caller;
 		m->until_us = now(t) + (1 + with / SETS % 5) * UINT64_C(1000000);
 		return true;
 	case KEEP:
 		if (!m->now.trying)
 			return false;
 		m->now.trying = false;
-		m->now.sequence = ++m->last;
+		part->sequence = ++m->last[owner];
 		return true;
 	case END_TRY:
 		if (!m->now.trying)
@@ -237,15 +324,17 @@ static bool model_does(struct test *t, unsigned caller, unsigned method, unsigne
 		end_trial(m);
 		return true;
 	case SWITCH:
-		if (!(with % 2) && !rights_of[caller].change)
+		if (!(with % 2) && !rights_of[caller].change && m->now.off &&
+		    m->now.off_by != caller)
 			return false;
 		end_trial(m);
 		m->now.off = with % 2;
+		m->now.off_by = caller;
 		return true;
 	case USE:
-		if (!m->now.set || (with % 2 && !has_game[m->now.set - 1]))
+		if (owner == OWNERS || !has_profile(part, with))
 			return false;
-		m->now.dusk = with % 2;
+		part->dusk = with % 2;
 		return true;
 	case WATCH:
 		if (with % 2)
@@ -259,9 +348,26 @@ static bool model_does(struct test *t, unsigned caller, unsigned method, unsigne
 	}
 }
 
+/* Whoever leaves the screen leaves what that person tries and takes; and comes back to what that
+ * person applied, from its first profile on. */
+static void model_sits(struct test *t, unsigned caller)
+{
+	struct model *m = &t->model;
+	const unsigned old = sitting(t), new = owner_of(caller);
+
+	if (caller == m->sits)
+		return;
+	if (old && m->now.trying && m->now.tried == old)
+		end_trial(m);
+	m->takes_us[m->sits] = 0;
+	m->sits = caller;
+	m->now.parts[new].dusk = m->now.parts[new].dusk && !new;
+	m->before.parts[new].dusk = m->before.parts[new].dusk && !new;
+}
+
 static void model_leaves(struct test *t, unsigned caller)
 {
-	if (t->model.now.trying && t->model.owner == caller)
+	if (t->model.now.trying && t->model.tries == caller)
 		end_trial(&t->model);
 	t->model.takes_us[caller] = 0;
 }
@@ -280,14 +386,20 @@ static void judge(struct test *t)
 	const struct model *m = &t->model;
 	const struct world *w = &t->worlds[0];
 	const struct lurk_session_mode mode = lurk_session_asked(&w->session);
-	const struct lurk_image *image = lurk_session_image(&w->session);
 
 	assert_int_equal(mode.off, m->now.off);
 	assert_int_equal(mode.trying, m->now.trying);
-	assert_int_equal(image != NULL, m->now.set != 0);
-	assert_int_equal(mode.profile, m->now.dusk);
-	if (image)
-		assert_int_equal(image->sequence, m->now.sequence);
+	for (unsigned i = 0; i < 2; i++) {
+		const unsigned owner = i ? sitting(t) : (unsigned)COMPUTER;
+		const struct lurk_image *image = lurk_session_image(&w->session, i);
+		const struct part nothing = {0};
+		const struct part *part = i && !owner ? &nothing : &m->now.parts[owner];
+
+		assert_int_equal(image != NULL, part->set != 0);
+		assert_int_equal(mode.parts[i].profile, part->dusk);
+		if (image)
+			assert_int_equal(image->sequence, part->sequence);
+	}
 	for (unsigned k = 0; k < KEYBOARDS; k++)
 		assert_int_equal(!!(w->keyboards[k].holds & LURK_HOLD_WITHHELD), anybody_takes(t));
 }
@@ -304,24 +416,41 @@ static void go_on(struct test *t, uint64_t us)
 		end_trial(&t->model);
 }
 
+/* An image that is answered is the one that is meant: all but its stamp. */
+static void check_image(struct test *t, unsigned caller, unsigned with, const char *answer)
+{
+	enum { STAMP = 2 * 52 };
+	static const char name[] = "\"image\":\"";
+	const unsigned owner = meant(t, caller, GET_IMAGE, with);
+	const char *digits = t->digits[t->model.now.parts[owner].set - 1];
+	const char *told = strstr(answer, name);
+
+	assert_non_null(told);
+	told += strlen(name) + STAMP;
+	if (strncmp(told, digits + STAMP, strlen(digits) - STAMP) != 0 ||
+	    told[strlen(digits) - STAMP] != '"')
+		fail_msg("caller %u reads other rules than those of %u", caller, owner);
+}
+
 /* What who may watch asks for may be told to others: that it is a key's doing nobody knows. So they
  * leave alone what depends on keys, here. */
 static void request(struct test *t)
 {
 	const unsigned caller = any(t, CALLERS), method = any(t, METHODS), with = any(t, 1000);
-	const struct lurk_rights *rights = &rights_of[caller];
+	const struct lurk_rights *has = rights(t, caller);
 	const char *answer = t->answers[0];
 	bool done;
 
 	write_request(t, method, with);
+	t->worlds[0].callers[caller].rights = t->worlds[1].callers[caller].rights = *has;
 	ask(t, 0, caller);
 	ask(t, 1, caller);
-	if (!rights->watch && strcmp(t->answers[0], t->answers[1]) != 0) {
+	if (!has->watch && strcmp(t->answers[0], t->answers[1]) != 0) {
 		fprintf(stderr, "%s\n%s\n%s\n", t->asked, t->answers[0], t->answers[1]);
 		fail_msg("caller %u saw a difference", caller);
 	}
 	t->requests++;
-	if (!may(rights, method)) {
+	if (!may(has, method)) {
 		t->refusals++;
 		if (!strstr(answer, "\"code\":-32001"))
 			fail_msg("caller %u may not %s: %s", caller, names[method], answer);
@@ -330,6 +459,8 @@ static void request(struct test *t)
 	done = model_does(t, caller, method, with);
 	if (done != !!strstr(answer, "\"result\":"))
 		fail_msg("caller %u: %.200s\n%s", caller, t->asked, answer);
+	if (method == GET_IMAGE && done)
+		check_image(t, caller, with, answer);
 }
 
 static void reconnect(struct test *t)
@@ -341,16 +472,34 @@ static void reconnect(struct test *t)
 
 		lurk_rpc_gone(&w->rpc, &w->callers[caller]);
 		w->callers[caller] =
-			(struct lurk_caller){.uid = caller, .rights = rights_of[caller]};
+			(struct lurk_caller){.uid = caller, .rights = *rights(t, caller)};
 		lurk_rpc_come(&w->rpc, &w->callers[caller]);
 		settle(w);
 	}
 	model_leaves(t, caller);
 }
 
+/* ONE, OTHER, or nobody, as at a login prompt. */
+static void sit(struct test *t)
+{
+	static const unsigned callers[] = {ONE, OTHER, STRANGER};
+	const unsigned caller = callers[any(t, 3)], old = t->model.sits;
+
+	model_sits(t, caller);
+	for (unsigned i = 0; i < 2; i++) {
+		struct world *w = &t->worlds[i];
+
+		lurk_sim_sit(w->rig->sim, "", owner_of(caller) ? caller : (uint32_t)LURK_NOBODY);
+		settle(w);
+		if (old != caller)
+			lurk_rpc_end_watch(&w->rpc, &w->callers[old]);
+		settle(w);
+	}
+}
+
 static void step(struct test *t)
 {
-	const unsigned what = any(t, 20);
+	const unsigned what = any(t, 21);
 
 	if (what < 9) {
 		press(&t->worlds[0]);
@@ -360,8 +509,10 @@ static void step(struct test *t)
 		request(t);
 	} else if (what < 18) {
 		reconnect(t);
-	} else {
+	} else if (what < 20) {
 		go_on(t, any(t, 800000));
+	} else {
+		sit(t);
 	}
 	judge(t);
 	assert_string_equal(t->worlds[0].log, t->worlds[1].log);
@@ -392,14 +543,17 @@ static void nobody_learns_or_does_what_is_not_theirs(void **state)
 
 	(void)state;
 	t->seed = 13;
+	t->model.sits = STRANGER;
 	write_sets(t);
 	begin(&t->worlds[0], 101);
 	begin(&t->worlds[1], 202);
 	t->clock_us = now(t);
 	for (unsigned long i = 0; i < steps; i++)
 		step(t);
-	print_message("%lu requests, %lu refused, %llu images stored\n", t->requests, t->refusals,
-		      (unsigned long long)t->model.last);
+	print_message(
+		"%lu requests, %lu refused, %llu images stored, and %llu and %llu of two persons\n",
+		t->requests, t->refusals, (unsigned long long)t->model.last[0],
+		(unsigned long long)t->model.last[1], (unsigned long long)t->model.last[2]);
 	for (unsigned i = 0; i < 2; i++) {
 		lurk_session_stop(&t->worlds[i].session);
 		sim_rig_end(t->worlds[i].rig);

@@ -133,11 +133,11 @@ class Debian(Machine):
             print(f"repeated: {got!r}", flush=True)
         return got
 
-    def at_login_prompt(self, presses, wanted, when):
-        """What stands behind the text console's login prompt after the presses; taken back afterwards."""
+    def at_login_prompt(self, presses, wanted, when, console=1, prompt="login:"):
+        """What stands behind a text console's prompt after the presses; taken back afterwards."""
         def shown():
-            screen = self.sh("fold -w $(stty -F /dev/tty1 size | cut -d' ' -f2) /dev/vcs1")
-            return (re.findall(r"login: ?(\S*)", screen) or [screen[-200:]])[-1]
+            screen = self.sh(f"fold -w $(stty -F /dev/tty{console} size | cut -d' ' -f2) /dev/vcs{console}")
+            return (re.findall(prompt + r" ?(\S*)", screen) or [screen[-200:]])[-1]
 
         def attempt():
             self.press(presses)
@@ -146,7 +146,16 @@ class Debian(Machine):
             self.press(" ".join(["backspace"] * max(len(wanted), min(len(got), 20))), 0.05)
             return got
         got = self.again(attempt, wanted)
-        self.check(f"at the login prompt {when}: pressed {presses}, arrived {got}", got == wanted)
+        self.check(f"at the {prompt} prompt {when}: pressed {presses}, arrived {got}", got == wanted)
+
+    def sits_down(self, name, console=1):
+        """Somebody logs in at a text console, and is there."""
+        self.sh(f"chvt {console}")
+        self.until(f"cat /dev/vcs{console}", "login:")
+        self.press(" ".join(name) + " ret", 0.08)
+        self.until(f"loginctl show-user {name} -p State", "State=active")
+        self.until(f"cat /dev/vcs{console}", "$")
+        self.until(WHO, f"user {self.sh('id -u ' + name)},")
 
     def read_console(self):
         self.sh(f"systemctl stop getty@tty1; rm -f {TYPED}")
@@ -212,15 +221,15 @@ def install(m):
 def rights(m):
     for command in ["status", "off", "apply", "identify --count 1"]:
         m.has(f"su visitor -c 'cp /etc/lurk/profile.yaml /tmp/visitor.yaml; lurk {command} --profile /tmp/visitor.yaml' 2>&1",
-              "`sudo usermod -aG lurk visitor`, then log in again",
-              f"a visitor may not, and is told what helps: lurk {command}", fine=False)
+              "at the computer's own screen you may, else with sudo",
+              f"a visitor who is not there may not, and is told what helps: lurk {command}", fine=False)
     m.sh("usermod -aG lurk warden")
     m.has("su warden -c 'lurk swap KeyQ KeyW --apply' 2>&1", "It is in force now", "a member of the group may change rules")
     m.has("su warden -c 'lurk try --for 3s' 2>&1", "everything is as before", "and try them")
     m.has("su warden -c 'lurk identify --count 1' 2>&1", "passwords can be read so", "but not watch keys", fine=False)
     m.has("su warden -c 'head -c 0 > /dev/uinput' 2>&1", "Permission denied", "nor make a virtual keyboard", fine=False)
     m.sh("gpasswd -d warden lurk")
-    m.has("su warden -c 'lurk off' 2>&1", "sudo usermod -aG lurk warden", "and nothing any more once out of the group", fine=False)
+    m.has("su warden -c 'lurk off' 2>&1", "at the computer's own screen you may", "and nothing any more once out of the group", fine=False)
     m.sh("usermod -aG lurk warden")
     m.has("su warden -c 'lurk status'", "/home/warden/.config/lurk/profile.yaml", "whose rules are in force is said")
 
@@ -230,7 +239,8 @@ def at_the_screen(m):
     m.sh("passwd -d visitor")
     m.press("v i s i t o r ret", 0.08)
     m.until("loginctl list-sessions --no-legend", "visitor")
-    m.has("su visitor -c 'lurk off; lurk on' 2>&1", "may switch rules on", "at the screen a visitor may switch rules off, and not on", fine=False)
+    m.has("su visitor -c 'lurk off && lurk on' 2>&1", "In force again", "at the screen a visitor may switch rules off, and on again")
+    m.has("lurk off; su visitor -c 'lurk on' 2>&1", "who switched them off may switch rules on", "but not what root switched off", fine=False)
     m.sh("lurk on")
     m.sh("echo LURKD_OPTIONS=--watch-by-root > /etc/default/lurkd; systemctl restart lurkd")
     m.has("su visitor -c 'lurk identify --count 1' 2>&1", "sudo lurk identify", "the machine's owner lets root alone watch: what to do is said", fine=False)
@@ -720,9 +730,74 @@ def beginning(m):
     at_the_screen(m)
 
 
-PARTS = [beginning, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
+# What the service said last of who is at the screen.
+WHO = "journalctl -b -u lurkd --no-pager -o short-unix | grep seat0 | tail -n 1"
+
+
+def switching(m):
+    """How long the service takes to know of a switch between two people's consoles: whether that is as promised, and the most."""
+    took = []
+    for console, name in [(2, "keeper"), (1, "guest")] * 5:
+        began = float(m.sh(f"date +%s.%N; chvt {console}"))
+        took.append(float(m.until(WHO, f"user {m.sh('id -u ' + name)},").split()[0]) - began)
+    return max(took) <= 0.2, f"{1000 * max(took):.0f} ms at most, of {len(took)}"
+
+
+def own_rules(m):
+    """Whoever is at the screen has rules of their own: there, and nowhere else."""
+    m.sh("for n in guest keeper; do useradd -m $n; passwd -d $n; done; lurk restore --all; lurk swap KeyZ KeyX --apply")
+    m.sh("systemctl restart getty@tty1")
+    m.has("su - guest -c 'lurk map KeyB KeyM; lurk apply' 2>&1", "at the computer's own screen you may, else with sudo", "from elsewhere: none", fine=False)
+    m.sits_down("guest")
+    m.has("su - guest -c 'lurk swap KeyB KeyM && lurk apply' 2>&1", "and whenever you are at the screen, also after a reboot",
+          "at the screen: one swap and one apply, without root or a group")
+    m.has("su - guest -c 'lurk status'", "They are your own, and hold while you are at this screen.", "status says whose they are")
+    m.has("su - guest -c 'lurk status'", "1 rule of the computer's holds wherever yours say nothing", "and what holds below")
+    m.has("lurk status", "On top of them holds what guest, who is at the screen, has: 1 rule.", "root sees that there are some")
+    m.at_login_prompt("z b a", "xma", "of the guest: both hold", 1, r"\$")
+    m.sh("chvt 2")
+    m.until("cat /dev/vcs2", "login:")
+    m.until(WHO, "nobody")
+    m.at_login_prompt("z b a", "xba", "of another console: the computer's alone", 2)
+    m.sits_down("keeper", 2)
+    m.at_login_prompt("z b a", "xba", "of another person: the computer's alone", 2, r"\$")
+    m.sh("su - keeper -c 'lurk swap KeyB KeyK --apply'")
+    m.at_login_prompt("z b a", "xka", "of that person, who has others", 2, r"\$")
+    m.has("su - guest -c 'lurk swap KeyV KeyC --apply' 2>&1", "at the computer's own screen you may", "who is not at the screen changes nothing", fine=False)
+    m.sh("chvt 1")
+    m.until(WHO, f"user {m.sh('id -u guest')},")
+    m.at_login_prompt("z b a", "xma", "of the guest, who comes back", 1, r"\$")
+    m.promise("rules change within 200 ms of the switch to another session", *switching(m))
+    m.has("su - guest -c 'lurk apply --computer' 2>&1", "may change the computer's rules", "the computer's are not a guest's to change", fine=False)
+    m.has("kill -KILL $(pidof lurkd); su - guest -c 'lurk status'", "They are your own", "killed: it comes back, and with it the guest's")
+    m.at_login_prompt("z b a", "xma", "of the guest after that", 1, r"\$")
+    m.sh("echo keys > /etc/lurk/persons; systemctl restart lurkd")
+    m.sh("echo 'layout: us' >> /home/guest/.config/lurk/profile.yaml")
+    m.has("su - guest -c 'lurk map F9 --text Dipper --apply' 2>&1", "only give one key for another", "the owner allows keys alone: text is refused", fine=False)
+    m.at_login_prompt("z b a", "xma", "of the guest: keys hold", 1, r"\$")
+    m.sh("echo nothing > /etc/lurk/persons; systemctl restart lurkd")
+    m.has("su - guest -c 'lurk apply' 2>&1", "only root and the group lurk may change rules on this computer", "the owner allows nothing", fine=False)
+    m.at_login_prompt("z b a", "xba", "of the guest: none hold", 1, r"\$")
+    m.sh("rm /etc/lurk/persons; systemctl restart lurkd")
+    print("reset", flush=True)
+    m.seen = len(m.text)
+    m.ask("system_reset")
+    m.log_in()
+    m.at_login_prompt("z b a", "xba", "after a reset: the computer's alone")
+    m.sits_down("guest")
+    m.at_login_prompt("z b a", "xma", "of the guest, logged in again", 1, r"\$")
+    m.sh("u=$(id -u guest); loginctl terminate-user guest; loginctl terminate-user keeper; "
+         "while pgrep -u guest >/dev/null; do sleep 0.1; done; userdel -r guest 2>/dev/null; useradd -m -u $u heir; passwd -d heir")
+    m.sits_down("heir")
+    m.at_login_prompt("z b a", "xba", "of whoever got the number of an account that is gone", 1, r"\$")
+    m.sh("loginctl terminate-user heir; userdel -r heir; userdel -r keeper", fine=False)
+    m.until("cat /dev/vcs1", "login:")
+    m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply")
+
+
+PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
          table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, without_service, coming_and_going]
-HALF = 7
+HALF = 8
 
 
 def main():
@@ -776,10 +851,11 @@ def run(machine, only):
         if m.failed > before:
             failed.append("install")
         part(beginning)
+        part(own_rules)
         if only and "beginning" not in only:  # what it leaves to the others
             m.sh("usermod -aG lurk warden; lurk swap KeyQ KeyW --apply")
         m.read_console()
-        for function in PARTS[1:]:
+        for function in PARTS[2:]:
             part(function)
         print(f"{m.checks - m.failed} of {m.checks} as they should be", flush=True)
     finally:

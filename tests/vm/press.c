@@ -1,7 +1,7 @@
 /* Inside the virtual machine: fingers that never rest, on keyboards made with uhid (and, from
  * outside, on QEMU's own), while the service puts rules into force, switches, tries and keeps them,
- * withholds, lends and gives back, keyboards are plugged and pulled, and it is killed and stopped
- * itself.
+ * people sit down with rules of their own and leave, it withholds, lends and gives back, keyboards
+ * are plugged and pulled, and it is killed and stopped itself.
  *
  *     press LURKD SEED CHANGES
  *
@@ -27,6 +27,7 @@
 #include <sys/ioctl.h>
 #include <sys/klog.h>
 #include <sys/mman.h>
+#include <sys/stat.h>
 #include <sys/socket.h>
 #include <sys/un.h>
 #include <sys/wait.h>
@@ -366,6 +367,19 @@ static int connect_to(void)
 	return -1;
 }
 
+/* The connection of another user. */
+static int connect_as(uid_t user)
+{
+	int fd;
+
+	if (seteuid(user))
+		give_up("no other user can be");
+	fd = connect_to();
+	if (seteuid(0))
+		give_up("no way back");
+	return fd;
+}
+
 static void start_service(void)
 {
 	service = fork();
@@ -429,7 +443,7 @@ static void ask(int fd, const char *method, const char *params)
 	refused += strstr(answer, "\"error\":{") != NULL;
 }
 
-static void ask_with_image(const char *method, unsigned set, const char *more)
+static void ask_with_image(int fd, const char *method, unsigned set, const char *more)
 {
 	static struct test_rules rules;
 	static char params[40000];
@@ -442,13 +456,14 @@ static void ask_with_image(const char *method, unsigned set, const char *more)
 	for (size_t i = 0; i < rules.length; i++)
 		n += (size_t)snprintf(params + n, sizeof params - n, "%02x", rules.bytes[i]);
 	snprintf(params + n, sizeof params - n, "\"}");
-	ask(line, method, params);
+	ask(fd, method, params);
 }
 
 /* ---- What changes -----------------------------------------------------------------------------
  */
 
 static uint64_t seed;
+static void pass(unsigned ms);
 static bool strict; /* nothing has happened since the last rest that may lose a press */
 
 static unsigned any(unsigned n)
@@ -458,12 +473,80 @@ static unsigned any(unsigned n)
 
 static void apply(void)
 {
-	ask_with_image("apply", any(COUNT(sets)), "");
+	ask_with_image(line, "apply", any(COUNT(sets)), "");
 }
 
 static void try_out(void)
 {
-	ask_with_image("try", any(COUNT(sets)), "\"seconds\":1,");
+	ask_with_image(line, "try", any(COUNT(sets)), "\"seconds\":1,");
+}
+
+/* ---- People -----------------------------------------------------------------------------------
+ */
+
+enum { FIRST_PERSON = 1001, PEOPLE = 2 };
+static uid_t sits;          /* 0 for nobody */
+static unsigned long owned; /* how often rules of somebody's own came into force */
+
+/* As systemd-logind writes its files, from which sd-login reads: another in its place at once. */
+static void write_login(const char *kind, const char *name, const char *text)
+{
+	char path[96], fresh[128];
+	FILE *file;
+
+	snprintf(path, sizeof path, "/run/systemd/%s", kind);
+	mkdir("/run/systemd", 0755);
+	mkdir("/run/systemd/machines", 0755); /* which is listened to as well */
+	mkdir(path, 0755);
+	snprintf(path, sizeof path, "/run/systemd/%s/%s", kind, name);
+	snprintf(fresh, sizeof fresh, "/run/systemd/%s/.%s", kind, name);
+	file = fopen(fresh, "w");
+	if (!file || fputs(text, file) < 0 || fclose(file) || rename(fresh, path))
+		give_up(path);
+}
+
+static void write_person(uid_t person)
+{
+	char name[16], text[160];
+
+	snprintf(name, sizeof name, "%u", person);
+	snprintf(text, sizeof text, "NAME=p%u\nSTATE=%s\nSEATS=seat0\nACTIVE_SEATS=%s\n", person,
+		 person == sits ? "active" : "online", person == sits ? "seat0" : "");
+	write_login("users", name, text);
+	snprintf(text, sizeof text, "UID=%u\nACTIVE=%d\nSTATE=%s\nCLASS=user\nSEAT=seat0\n", person,
+		 person == sits, person == sits ? "active" : "online");
+	write_login("sessions", name, text);
+}
+
+/* One of two people, or a login prompt. */
+static void sit(void)
+{
+	char text[80] = "IS_SEAT0=1\n";
+
+	sits = any(PEOPLE + 1) ? FIRST_PERSON + any(PEOPLE) : 0;
+	for (uid_t p = 0; p < PEOPLE; p++)
+		write_person(FIRST_PERSON + p);
+	if (sits)
+		snprintf(text, sizeof text, "IS_SEAT0=1\nACTIVE=%u\nACTIVE_UID=%u\n", sits, sits);
+	write_login("seats", "seat0", text);
+}
+
+/* Refused where the service has not seen yet who sits. */
+static void own(void)
+{
+	const bool tried = any(4) == 0;
+	const unsigned long before = refused;
+	int fd;
+
+	if (!sits)
+		return;
+	fd = connect_as(sits);
+	ask_with_image(fd, tried ? "try" : "apply", any(COUNT(sets)),
+		       tried ? "\"whose\":\"own\",\"seconds\":1," : "\"whose\":\"own\",");
+	owned += refused == before;
+	if (tried)
+		pass(any(200));
+	close(fd);
 }
 
 static void keep(void)
@@ -530,7 +613,8 @@ static const struct {
 	{"apply", apply, 30, true},     {"try", try_out, 12, true},
 	{"keep", keep, 4, true},        {"end", end_try, 6, true},
 	{"use", use, 8, true},          {"off", switch_off, 8, true},
-	{"on", switch_on, 10, true},    {"withhold", withhold, 4, false},
+	{"on", switch_on, 10, true},    {"sit", sit, 14, true},
+	{"own", own, 16, true},         {"withhold", withhold, 4, false},
 	{"plug", replug_one, 6, false}, {"kill", killed, 2, false},
 	{"stop", stopped, 2, false},
 };
@@ -791,6 +875,7 @@ int main(int argc, char **argv)
 	if (!pressing)
 		press_for_ever(seed ^ 0x5eed);
 	pass(500);
+	sit();
 	start_service();
 	pass(1500); /* until stand-ins are open */
 	rest(0);
@@ -813,12 +898,13 @@ int main(int argc, char **argv)
 	printf("changes:");
 	for (size_t i = 0; i < COUNT(changes); i++)
 		printf(" %s %lu", changes[i].name, made[i]);
-	printf("\npress: %u changes, %lu refused; %lu presses and releases, %lu presses seen; keys "
+	printf("\npress: %u changes, %lu of them of somebody's own rules, %lu refused; %lu presses "
+	       "and releases, %lu presses seen; keys "
 	       "stuck "
 	       "%lu; lost by rules that change %lu, out of order %lu; lost by plugging, "
 	       "withholding, "
 	       "kills %lu; readers that lost events %lu\n",
-	       done, refused, (unsigned long)shared->events, presses_seen, stuck, lost_in_strict,
-	       out_of_order, lost_in_others, lost_looks);
-	return stuck || lost_in_strict || out_of_order;
+	       done, owned, refused, (unsigned long)shared->events, presses_seen, stuck,
+	       lost_in_strict, out_of_order, lost_in_others, lost_looks);
+	return stuck || lost_in_strict || out_of_order || !owned;
 }

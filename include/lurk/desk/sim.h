@@ -53,6 +53,11 @@ bool lurk_sim_plugged(const struct lurk_sim *sim, unsigned keyboard);
 void lurk_sim_plug(struct lurk_sim *sim, unsigned keyboard, bool radio, const char *place);
 void lurk_sim_unplug(struct lurk_sim *sim, unsigned keyboard);
 
+/* Somebody is at the screen of a seat ("" for the main one) from now on; LURK_NOBODY for a login
+ * prompt. And the seat that a keyboard belongs to. */
+void lurk_sim_sit(struct lurk_sim *sim, const char *seat, uint32_t person);
+void lurk_sim_seat(struct lurk_sim *sim, unsigned keyboard, const char *seat);
+
 /* The power goes after so many more bytes are stored; SIZE_MAX for never. */
 void lurk_sim_cut_power(struct lurk_sim *sim, size_t after_bytes);
 void lurk_sim_power_off(struct lurk_sim *sim);

@@ -32,6 +32,18 @@ struct lurk_machine {
 	bool trying;                     /* what is in force ends by itself */
 	unsigned seconds_left;           /* until then */
 	bool may_change;                 /* whether the one who runs the command may change rules */
+	/* What is here are that person's own rules, which hold on top of the computer's while that
+	 * person is at its screen; how many the computer's are; and what own ones may do. */
+	bool own;
+	uint32_t computer_rules;
+	enum lurk_own own_may;
+	/* Whoever else has rules of their own in force: a user's number and how many, on a seat. */
+	struct lurk_machine_person {
+		uint32_t user, rules;
+		enum lurk_error why; /* why they are not in force */
+		char seat[32];
+	} persons[LURK_SESSION_SEATS];
+	unsigned person_count;
 	bool may_watch;
 	bool keep_locks;            /* for the next change */
 	uint8_t lit;                /* locks that are on, a bit each */
@@ -58,7 +70,10 @@ struct lurk_machine *lurk_machine_of_desk(struct lurk_computer *desk);
  * is left to do. */
 struct lurk_machine *lurk_machine_of_session(struct lurk_session *session,
 					     void (*settle)(void *data), void *data);
-struct lurk_machine *lurk_machine_of_service(const char *path, struct lurk_message *message);
+/* The rules there are one's own, for whoever is at the computer's screen but root; else, and with
+ * `computer`, the computer's. */
+struct lurk_machine *lurk_machine_of_service(const char *path, bool computer,
+					     struct lurk_message *message);
 void lurk_machine_close(struct lurk_machine *machine);
 
 /* Brings the view up to date; false with a message. */

@@ -137,7 +137,7 @@ static RARE void give_more(struct lurk_engine *e, uint16_t keyboard,
 		break;
 	case LURK_GIVES_PROFILE:
 	case LURK_GIVES_TOGGLE:
-		e->wish = (struct lurk_wish){action->gives, action->key};
+		e->wish = (struct lurk_wish){action->gives, action->below, action->key, keyboard};
 		lurk_overlay_swallow(e, keyboard);
 		break;
 	case LURK_GIVES_KEY:

@@ -89,7 +89,7 @@ void lurk_hold_listen(struct lurk_session *s, uint16_t number)
 {
 	const struct lurk_session_keyboard *k = lurk_session_at(s, number);
 	lurk_key keys[LURK_LISTEN_KEYS];
-	unsigned count = s->rulesets[s->mode.ruleset].loaded ? k->chord.count : 0;
+	unsigned count = k->chord.count;
 
 	if (k->taken)
 		return; /* all of it is heard */

@@ -4,69 +4,120 @@
 #include "core/assert.h"
 #include "core/mem.h"
 
+/* What it is compiled for, as a line of the list. */
+static struct lurk_compiled wanted(struct lurk_session *s, const struct lurk_session_mode *mode,
+				   const struct lurk_session_plan *plan, uint8_t wiring)
+{
+	const struct lurk_ruleset *computer = lurk_session_ruleset(s, mode, 0);
+	struct lurk_compiled one = {.described = plan->top ? plan->own_described : plan->described,
+				    .profile = mode->parts[plan->top].profile,
+				    .wiring = wiring,
+				    .toggles_only = mode->off};
+
+	if (plan->top && computer) {
+		one.below_described = plan->described;
+		one.below_profile = mode->parts[0].profile;
+		one.below = computer->generation;
+	}
+	return one;
+}
+
+static bool is_same(const struct lurk_compiled *one, const struct lurk_compiled *other)
+{
+	return one->described == other->described && one->wiring == other->wiring &&
+	       one->profile == other->profile && one->toggles_only == other->toggles_only &&
+	       one->below == other->below && one->below_described == other->below_described &&
+	       one->below_profile == other->below_profile;
+}
+
 enum lurk_error lurk_rules_keymap(struct lurk_session *s, const struct lurk_session_mode *mode,
-				  uint16_t described, uint8_t wiring,
+				  const struct lurk_session_plan *plan, uint8_t wiring,
 				  const struct lurk_keymap **keymap,
 				  struct lurk_compile_report *report)
 {
-	struct lurk_ruleset *set = &s->rulesets[mode->ruleset];
-	struct lurk_compile_job job = {&set->image, mode->profile, described, wiring, mode->off};
-	struct lurk_keymap *fresh;
+	const unsigned ruleset = mode->parts[plan->top].ruleset;
+	struct lurk_ruleset *set = &s->rulesets[ruleset];
+	struct lurk_compiled one = wanted(s, mode, plan, wiring);
+	struct lurk_compile_part below;
+	struct lurk_compile_job job = {&set->image, one.profile, one.described,
+				       wiring,      mode->off,   NULL};
 	enum lurk_error error;
 
 	for (unsigned i = 0; i < set->keymap_count; i++) {
-		if (set->keymaps[i].described == described && set->keymaps[i].wiring == wiring &&
-		    set->keymaps[i].profile == mode->profile &&
-		    set->keymaps[i].toggles_only == mode->off) {
+		if (is_same(&set->keymaps[i], &one)) {
 			*keymap = set->keymaps[i].keymap;
 			return LURK_OK;
 		}
 	}
 	if (set->keymap_count == LURK_SESSION_KEYMAPS)
 		return LURK_ERR_ROOM;
-	error = lurk_compile(&job, (uint8_t *)s->memory.keymaps[mode->ruleset] + set->keymap_used,
-			     s->memory.keymap_size - set->keymap_used, &fresh, report);
+	if (one.below) {
+		below = (struct lurk_compile_part){&lurk_session_ruleset(s, mode, 0)->image,
+						   one.below_profile, one.below_described};
+		job.below = &below;
+	}
+	error = lurk_compile(&job, (uint8_t *)s->memory.keymaps[ruleset] + set->keymap_used,
+			     s->memory.keymap_size - set->keymap_used, &one.keymap, report);
 	if (error)
 		return error;
-	set->keymaps[set->keymap_count].described = described;
-	set->keymaps[set->keymap_count].wiring = wiring;
-	set->keymaps[set->keymap_count].profile = mode->profile;
-	set->keymaps[set->keymap_count].toggles_only = mode->off;
-	set->keymaps[set->keymap_count].keymap = fresh;
-	set->keymap_count++;
+	set->keymaps[set->keymap_count++] = one;
 	set->keymap_used += (report->needed + 15) & ~(size_t)15;
-	*keymap = fresh;
+	*keymap = one.keymap;
 	return LURK_OK;
 }
 
-bool lurk_rules_make_room(struct lurk_session *s, unsigned ruleset)
+static bool is_half_full(const struct lurk_session *s, const struct lurk_ruleset *set)
 {
-	struct lurk_ruleset *set = &s->rulesets[ruleset];
+	return set->keymap_count > LURK_SESSION_KEYMAPS / 2 ||
+	       set->keymap_used > s->memory.keymap_size / 2;
+}
 
-	lurk_assert(ruleset == s->mode.ruleset);
-	if (set->keymap_count <= LURK_SESSION_KEYMAPS / 2 &&
-	    set->keymap_used <= s->memory.keymap_size / 2)
-		return false;
-	set->keymap_count = 0;
-	set->keymap_used = 0;
-	for (uint16_t i = 0; i < s->numbers; i++) {
+bool lurk_rules_make_room(struct lurk_session *s, const struct lurk_session_mode *to)
+{
+	bool any = false;
+
+	for (unsigned part = 0; part < LURK_SESSION_PARTS; part++) {
+		struct lurk_ruleset *set = lurk_session_ruleset(s, to, part);
+
+		if (!set || to->parts[part].ruleset != s->mode.parts[part].ruleset ||
+		    !is_half_full(s, set))
+			continue;
+		set->keymap_count = 0;
+		set->keymap_used = 0;
+		any = true;
+	}
+	for (uint16_t i = 0; any && i < s->numbers; i++) {
 		if (!lurk_session_at(s, i)->present)
 			continue;
 		lurk_session_at(s, i)->keymap = NULL;
 		lurk_engine_use(&s->engine, i, lurk_keymap_plain());
 	}
-	return true;
+	return any;
 }
 
 bool lurk_rules_held(const struct lurk_session *s, unsigned ruleset)
 {
-	return s->mode.ruleset == ruleset || (s->mode.trying && s->before.ruleset == ruleset);
+	for (unsigned part = 0; part < LURK_SESSION_PARTS; part++) {
+		if (s->mode.parts[part].ruleset == ruleset ||
+		    (s->mode.trying && s->before.parts[part].ruleset == ruleset))
+			return true;
+	}
+	return false;
+}
+
+unsigned lurk_rules_free(const struct lurk_session *s)
+{
+	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
+		if (s->memory.images[i] && !lurk_rules_held(s, i))
+			return i;
+	}
+	return LURK_NO_RULESET;
 }
 
 void lurk_rules_retire(struct lurk_session *s)
 {
 	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
-		if (lurk_rules_held(s, i) ||
+		if (lurk_rules_held(s, i) || !s->memory.images[i] ||
 		    !lurk_engine_types_from(&s->engine, s->memory.images[i], s->memory.image_size))
 			continue;
 		lurk_engine_cancel(&s->engine);

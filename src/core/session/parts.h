@@ -5,6 +5,8 @@
  *     hold.c      taking and giving back; what is listened to; tables
  *     change.c    one set of rules in force for another, on all keyboards or on none
  *     rules.c     rule sets and their keymaps; apply, try, keep, use, off and on
+ *     seats.c     who is at which screen, whose rules of their own come and go
+ *     own.c       what those rules may do
  *     locks.c     locks whose key goes away
  *
  * A keyboard's states, by `taken` and `holds`:
@@ -24,6 +26,16 @@
 #define LURK_CORE_SESSION_PARTS_H
 
 #include "lurk/session.h"
+
+/* The rule set of a part in a mode, NULL where it has none. */
+static inline struct lurk_ruleset *
+lurk_session_ruleset(struct lurk_session *s, const struct lurk_session_mode *mode, unsigned part)
+{
+	const unsigned ruleset = mode->parts[part].ruleset;
+
+	return ruleset != LURK_NO_RULESET && s->rulesets[ruleset].loaded ? &s->rulesets[ruleset]
+									 : NULL;
+}
 
 static inline struct lurk_session_keyboard *lurk_session_at(struct lurk_session *s, uint16_t number)
 {
@@ -81,6 +93,10 @@ lurk_key lurk_hold_modifier(const struct lurk_session_keyboard *k, lurk_key key)
 enum lurk_error lurk_change(struct lurk_session *s, const struct lurk_session_mode *to,
 			    const struct lurk_request *request, struct lurk_apply_report *report);
 
+/* Brings a mode into force in which the rules of somebody who came or went are: wherever it can be,
+ * and the computer's alone where that person's cannot. */
+void lurk_change_person(struct lurk_session *s, const struct lurk_session_mode *to);
+
 /* Brings a mode into force that was in force before, wherever it can be: what cannot be brought
  * back is plain. */
 void lurk_change_back(struct lurk_session *s, const struct lurk_session_mode *to);
@@ -88,9 +104,12 @@ void lurk_change_back(struct lurk_session *s, const struct lurk_session_mode *to
 /* The same as is, on one keyboard: it came, or its table was changed. */
 void lurk_change_one(struct lurk_session *s, uint16_t number);
 
-/* What shall be in force on one keyboard in a mode, into its plan. */
+/* What shall be in force on one keyboard in a mode, into its plan. Where a person's rules cannot be
+ * on top the computer's are alone; but not those of the part that is asked for (0 for none): then
+ * it is an error. */
 enum lurk_error lurk_change_plan(struct lurk_session *s, const struct lurk_session_mode *mode,
-				 uint16_t number, struct lurk_compile_report *report);
+				 uint16_t number, unsigned part,
+				 struct lurk_compile_report *report);
 
 /* Works out for each keyboard how the mode that was asked for would be in force on it. */
 void lurk_change_tell(struct lurk_session *s);
@@ -100,18 +119,19 @@ void lurk_change_give_up(struct lurk_session *s, uint16_t number, enum lurk_erro
 
 /* ---- keymaps.c ------------------------------------------------------------------------------ */
 
-/* The keymap of a mode for a keyboard: equal keyboards share one. */
+/* The keymap of a mode for a keyboard, as its plan describes it: equal keyboards share one. */
 enum lurk_error lurk_rules_keymap(struct lurk_session *s, const struct lurk_session_mode *mode,
-				  uint16_t described, uint8_t wiring,
+				  const struct lurk_session_plan *plan, uint8_t wiring,
 				  const struct lurk_keymap **keymap,
 				  struct lurk_compile_report *report);
 
-/* Forgets all keymaps of the rule set in force, where their room is needed: true where no keyboard
- * has one then. */
-bool lurk_rules_make_room(struct lurk_session *s, unsigned ruleset);
+/* Forgets all keymaps of rule sets that stay in force in a mode, where their room is needed: true
+ * where no keyboard has one then. */
+bool lurk_rules_make_room(struct lurk_session *s, const struct lurk_session_mode *to);
 
-/* Whether a mode uses a rule set. */
+/* Whether a mode uses a rule set; one that none does, LURK_NO_RULESET where there is none. */
 bool lurk_rules_held(const struct lurk_session *s, unsigned ruleset);
+unsigned lurk_rules_free(const struct lurk_session *s);
 
 /* Ends text that is typed out of a rule set that is no longer held. */
 void lurk_rules_retire(struct lurk_session *s);
@@ -121,9 +141,30 @@ void lurk_rules_retire(struct lurk_session *s);
 /* Loads what is stored, at the start. */
 enum lurk_error lurk_rules_load(struct lurk_session *s);
 
-/* By a key: another profile; all rules, or all but those that switch them. */
-enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, uint16_t profile);
+/* An opened image, whose bytes are in the rule set's memory, is loaded; of its profiles the one of
+ * that word is to be in force, else the first one. */
+void lurk_rules_put(struct lurk_session *s, unsigned ruleset, const struct lurk_image *image);
+void lurk_rules_start_with(const struct lurk_session *s, unsigned ruleset, struct lurk_text word,
+			   struct lurk_session_part *part);
+
+/* By a key: another profile of a part; all rules, or all but those that switch them. */
+enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, unsigned part, uint16_t profile);
 enum lurk_error lurk_rules_toggle(struct lurk_session *s);
+
+/* ---- seats.c -------------------------------------------------------------------------------- */
+
+void lurk_seats_start(struct lurk_session *s);
+
+/* Whether somebody else is at a screen now: then that person's rules hold there. */
+void lurk_seats_look(struct lurk_session *s);
+
+/* The part of a seat that a keyboard belongs to, which may be new; 0 where there are too many. */
+uint8_t lurk_seats_of(struct lurk_session *s, const char *name);
+
+/* ---- own.c ---------------------------------------------------------------------------------- */
+
+/* LURK_ERR_NOT_OWN, or LURK_ERR_ROOM, where a person may not have these. */
+enum lurk_error lurk_own_check(const struct lurk_session *s, const struct lurk_image *image);
 
 /* ---- locks.c -------------------------------------------------------------------------------- */
 

@@ -52,9 +52,10 @@ static void mark_odd(const struct lurk_image *image, uint8_t odd[LURK_KEYBOARDS_
 }
 
 /* All must compile, once each where it makes a difference. */
-static enum lurk_error compile_all(struct lurk_session *s, unsigned ruleset,
-				   struct lurk_apply_report *report)
+static enum lurk_error compile_all(struct lurk_session *s, const struct lurk_session_mode *to,
+				   unsigned part, struct lurk_apply_report *report)
 {
+	const unsigned ruleset = to->parts[part].ruleset;
 	const struct lurk_ruleset *set = &s->rulesets[ruleset];
 	uint8_t odd[LURK_KEYBOARDS_MAX / 8] = {0};
 	uint64_t work = 0;
@@ -77,7 +78,7 @@ static enum lurk_error compile_all(struct lurk_session *s, unsigned ruleset,
 			if (k && !(own[(k - 1) / 8] >> (k - 1) % 8 & 1))
 				continue;
 			work += rules;
-			if (work > LURK_SESSION_WORK)
+			if (work > (part ? LURK_OWN_WORK : LURK_SESSION_WORK))
 				return LURK_ERR_WORK;
 			error = lurk_compile(
 				&job, (uint8_t *)s->memory.keymaps[ruleset] + set->keymap_used,
@@ -92,58 +93,79 @@ static enum lurk_error compile_all(struct lurk_session *s, unsigned ruleset,
 
 /* ---- Rule sets ------------------------------------------------------------------------------ */
 
-/* The profile of that word, else the first one; and the one before it. */
-static void start_with(const struct lurk_ruleset *set, struct lurk_text word,
-		       struct lurk_session_mode *mode)
+static struct lurk_store_report *store_of(struct lurk_session *s, unsigned part)
 {
-	struct lurk_profile profile;
-	uint16_t found = word.length ? lurk_image_find_profile(&set->image, word) : 0;
-
-	mode->profile = mode->previous = found ? (uint16_t)(found - 1U) : 0;
-	if (mode->profile >= set->image.profile_count)
-		return;
-	lurk_image_profile(&set->image, mode->profile, &profile);
-	if (profile.based_on)
-		mode->previous = (uint16_t)(profile.based_on - 1U);
-	mode->asked_profile = mode->profile;
-	mode->asked_previous = mode->previous;
+	return part ? &s->seats[part - 1].store : &s->store;
 }
 
-/* The memory of a rule set that nobody holds. */
-static unsigned free_ruleset(struct lurk_session *s)
+static uint32_t owner_of(const struct lurk_session *s, unsigned part)
 {
-	unsigned free = 0;
+	return part ? s->seats[part - 1].person : (uint32_t)LURK_NOBODY;
+}
 
-	while (lurk_rules_held(s, free))
-		free++;
-	lurk_assert(free < LURK_SESSION_RULESETS);
-	lurk_assert(
-		!lurk_engine_types_from(&s->engine, s->memory.images[free], s->memory.image_size));
-	return free;
+/* And the one before it. */
+void lurk_rules_start_with(const struct lurk_session *s, unsigned ruleset, struct lurk_text word,
+			   struct lurk_session_part *part)
+{
+	const struct lurk_image *image = &s->rulesets[ruleset].image;
+	const uint16_t found = word.length ? lurk_image_find_profile(image, word) : 0;
+	struct lurk_profile profile;
+
+	memset(part, 0, sizeof *part);
+	part->ruleset = (uint8_t)ruleset;
+	part->profile = part->previous = found ? (uint16_t)(found - 1U) : 0;
+	if (part->profile >= image->profile_count)
+		return;
+	lurk_image_profile(image, part->profile, &profile);
+	if (profile.based_on)
+		part->previous = (uint16_t)(profile.based_on - 1U);
+	part->asked_profile = part->profile;
+	part->asked_previous = part->previous;
+}
+
+void lurk_rules_put(struct lurk_session *s, unsigned ruleset, const struct lurk_image *image)
+{
+	struct lurk_ruleset *set = &s->rulesets[ruleset];
+
+	memset(set, 0, sizeof *set);
+	set->image = *image;
+	set->image.bytes = s->memory.images[ruleset];
+	set->generation = ++s->generations;
+	set->loaded = true;
 }
 
 /* Opens an image in memory that is free, for which a trial ends: a good one does that. */
-static enum lurk_error open_next(struct lurk_session *s, const uint8_t *image, size_t length,
-				 struct lurk_text profile, struct lurk_session_mode *to)
+static enum lurk_error open_next(struct lurk_session *s, const struct lurk_request *request,
+				 const uint8_t *image, size_t length, struct lurk_text profile,
+				 struct lurk_session_mode *to)
 {
+	const unsigned part = request ? request->part : 0;
 	struct lurk_image opened;
-	struct lurk_ruleset *set;
+	unsigned ruleset;
 	enum lurk_error error = length > s->memory.image_size
 					? LURK_ERR_ROOM
 					: lurk_image_open(image, length, &opened);
 
+	if (!error && part && owner_of(s, part) == LURK_NOBODY)
+		error = LURK_ERR_DENIED;
+	if (!error && part)
+		error = lurk_own_check(s, &opened);
 	if (error)
 		return error;
 	lurk_session_end_try(s);
-	memset(to, 0, sizeof *to);
-	to->ruleset = free_ruleset(s);
-	set = &s->rulesets[to->ruleset];
-	memset(set, 0, sizeof *set);
-	memcpy(s->memory.images[to->ruleset], image, length);
-	opened.bytes = s->memory.images[to->ruleset];
-	set->image = opened;
-	set->loaded = true;
-	start_with(set, profile, to);
+	ruleset = lurk_rules_free(s);
+	if (ruleset == LURK_NO_RULESET)
+		return LURK_ERR_ROOM;
+	lurk_assert(!lurk_engine_types_from(&s->engine, s->memory.images[ruleset],
+					    s->memory.image_size));
+	*to = s->mode;
+	if (!request || !request->keep_off || !lurk_session_off_by_other(to, request->by)) {
+		to->off = to->asked_off = to->toggled = false;
+		to->off_by = LURK_NOBODY;
+	}
+	memcpy(s->memory.images[ruleset], image, length);
+	lurk_rules_put(s, ruleset, &opened);
+	lurk_rules_start_with(s, ruleset, profile, &to->parts[part]);
 	return LURK_OK;
 }
 
@@ -157,18 +179,28 @@ static void reopen(struct lurk_session *s, unsigned ruleset)
 
 /* Whether an image says what is stored already, as the newest: then it gets that one's stamp, and
  * there is no version with nothing new in it. */
-static bool is_stored(struct lurk_session *s, const struct lurk_session_mode *was, unsigned ruleset)
+static bool is_stored(struct lurk_session *s, const struct lurk_session_mode *was, unsigned part,
+		      unsigned ruleset)
 {
-	const struct lurk_ruleset *old = &s->rulesets[was->ruleset];
-	const int newest = s->store.newest;
+	const struct lurk_ruleset *old = lurk_session_ruleset(s, was, part);
+	const struct lurk_store_report *store = store_of(s, part);
+	const int newest = store->newest;
 
-	if (!old->loaded || was->trying || newest < 0 || s->store.why[newest] ||
-	    s->store.sequence[newest] != old->image.sequence ||
+	if (!old || was->trying || newest < 0 || store->why[newest] ||
+	    store->sequence[newest] != old->image.sequence ||
 	    !lurk_image_same(&old->image, &s->rulesets[ruleset].image))
 		return false;
 	lurk_image_stamp(s->memory.images[ruleset], old->image.sequence, old->image.saved_at_us,
 			 old->image.saved_by);
 	return true;
+}
+
+static enum lurk_error save(struct lurk_session *s, unsigned part, unsigned ruleset,
+			    const struct lurk_request *request)
+{
+	return lurk_store_save(s->port, owner_of(s, part), s->memory.images[ruleset],
+			       s->rulesets[ruleset].image.length,
+			       request ? request->by : (uint32_t)LURK_NOBODY, store_of(s, part));
 }
 
 /* ---- The ways to change what is in force ------------------------------------------------------
@@ -178,27 +210,29 @@ enum lurk_error lurk_session_apply(struct lurk_session *session, const struct lu
 				   const uint8_t *image, size_t length, struct lurk_text profile,
 				   struct lurk_apply_report *report)
 {
+	const unsigned part = request ? request->part : 0;
 	struct lurk_session_mode to, was;
+	unsigned ruleset;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	error = open_next(session, image, length, profile, &to);
+	error = open_next(session, request, image, length, profile, &to);
 	if (error)
 		return error;
 	was = session->mode;
-	error = compile_all(session, to.ruleset, report);
+	ruleset = to.parts[part].ruleset;
+	error = compile_all(session, &to, part, report);
 	if (!error)
 		error = lurk_change(session, &to, request, report);
 	if (error)
 		return error;
-	if (!is_stored(session, &was, to.ruleset))
-		error = lurk_store_save(session->port, session->memory.images[to.ruleset], length,
-					request ? request->by : LURK_NOBODY, &session->store);
+	if (!is_stored(session, &was, part, ruleset))
+		error = save(session, part, ruleset, request);
 	if (error) {
 		report->keyboard = UINT16_MAX; /* none of them is why */
 		lurk_change_back(session, &was);
 	} else {
-		reopen(session, to.ruleset);
+		reopen(session, ruleset);
 	}
 	return error;
 }
@@ -207,21 +241,25 @@ enum lurk_error lurk_session_try(struct lurk_session *session, const struct lurk
 				 const uint8_t *image, size_t length, uint64_t for_us,
 				 struct lurk_apply_report *report)
 {
+	const unsigned part = request ? request->part : 0;
 	struct lurk_session_mode to;
+	unsigned ruleset;
 	enum lurk_error error;
 
 	memset(report, 0, sizeof *report);
-	error = open_next(session, image, length, LURK_NO_TEXT, &to);
+	error = open_next(session, request, image, length, LURK_NO_TEXT, &to);
 	if (error)
 		return error;
+	ruleset = to.parts[part].ruleset;
 	/* Not a version of what is stored, even where it once was one. */
-	lurk_image_stamp(session->memory.images[to.ruleset], 0, 0, LURK_NOBODY);
-	reopen(session, to.ruleset);
+	lurk_image_stamp(session->memory.images[ruleset], 0, 0, LURK_NOBODY);
+	reopen(session, ruleset);
 	session->before = session->mode;
 	to.trying = true;
-	to.tried_by = request ? request->by : LURK_NOBODY;
+	to.tried = (uint8_t)part;
+	to.tried_by = request ? request->by : (uint32_t)LURK_NOBODY;
 	to.until_us = session->port->calls->elapsed(session->port) + for_us;
-	error = compile_all(session, to.ruleset, report);
+	error = compile_all(session, &to, part, report);
 	if (!error)
 		error = lurk_change(session, &to, request, report);
 	session->trials += !error;
@@ -231,16 +269,15 @@ enum lurk_error lurk_session_try(struct lurk_session *session, const struct lurk
 enum lurk_error lurk_session_keep(struct lurk_session *session, const struct lurk_request *request)
 {
 	struct lurk_session_mode to = session->mode;
+	const unsigned ruleset = to.parts[to.tried].ruleset;
 	enum lurk_error error;
 
 	if (!to.trying)
 		return LURK_ERR_EMPTY;
-	error = lurk_store_save(session->port, session->memory.images[to.ruleset],
-				session->rulesets[to.ruleset].image.length,
-				request ? request->by : LURK_NOBODY, &session->store);
+	error = save(session, to.tried, ruleset, request);
 	if (error)
 		return error;
-	reopen(session, to.ruleset);
+	reopen(session, ruleset);
 	to.trying = false;
 	lurk_change_back(session, &to); /* the same rules, by the way that fits each keyboard */
 	return LURK_OK;
@@ -262,6 +299,7 @@ enum lurk_error lurk_session_switch(struct lurk_session *session,
 	memset(report, 0, sizeof *report);
 	to = session->mode;
 	to.off = to.asked_off = off;
+	to.off_by = off && request ? request->by : (uint32_t)LURK_NOBODY;
 	to.toggled = false;
 	return lurk_change(session, &to, request, report);
 }
@@ -279,24 +317,26 @@ enum lurk_error lurk_rules_toggle(struct lurk_session *s)
 }
 
 static enum lurk_error use(struct lurk_session *s, const struct lurk_request *request,
-			   uint16_t profile, bool asked, struct lurk_apply_report *report)
+			   unsigned number, uint16_t profile, bool asked,
+			   struct lurk_apply_report *report)
 {
-	const struct lurk_ruleset *set = &s->rulesets[s->mode.ruleset];
+	const struct lurk_ruleset *set = lurk_session_ruleset(s, &s->mode, number);
 	struct lurk_session_mode to = s->mode;
+	struct lurk_session_part *part = &to.parts[number];
 
 	memset(report, 0, sizeof *report);
 	if (profile == LURK_PREVIOUS)
-		profile = to.previous;
-	if (!set->loaded || profile >= set->image.profile_count)
+		profile = part->previous;
+	if (!set || profile >= set->image.profile_count)
 		return LURK_ERR_NO_PROFILE;
-	if (profile != to.profile)
-		to.previous = to.profile;
-	to.profile = profile;
-	if (asked && profile != to.asked_profile) {
-		to.asked_previous = to.asked_profile;
-		to.asked_profile = profile;
+	if (profile != part->profile)
+		part->previous = part->profile;
+	part->profile = profile;
+	if (asked && profile != part->asked_profile) {
+		part->asked_previous = part->asked_profile;
+		part->asked_profile = profile;
 	}
-	if (profile != s->mode.profile)
+	if (profile != s->mode.parts[number].profile)
 		return lurk_change(s, &to, request, report);
 	s->mode = to;
 	lurk_change_tell(s);
@@ -306,38 +346,43 @@ static enum lurk_error use(struct lurk_session *s, const struct lurk_request *re
 enum lurk_error lurk_session_use(struct lurk_session *session, const struct lurk_request *request,
 				 uint16_t profile, struct lurk_apply_report *report)
 {
-	return use(session, request, profile, true, report);
+	return use(session, request, request ? request->part : 0, profile, true, report);
 }
 
-enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, uint16_t profile)
+enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, unsigned part, uint16_t profile)
 {
 	struct lurk_apply_report unused;
 
-	return use(s, NULL, profile, false, &unused);
+	return use(s, NULL, part, profile, false, &unused);
 }
 
-const struct lurk_image *lurk_session_image(const struct lurk_session *session)
+const struct lurk_image *lurk_session_image(const struct lurk_session *session, unsigned part)
 {
-	const struct lurk_ruleset *current = &session->rulesets[session->mode.ruleset];
+	const unsigned ruleset = session->mode.parts[part].ruleset;
 
-	return current->loaded ? &current->image : NULL;
+	return ruleset != LURK_NO_RULESET && session->rulesets[ruleset].loaded
+		       ? &session->rulesets[ruleset].image
+		       : NULL;
 }
 
-uint16_t lurk_session_profile(const struct lurk_session *session)
+uint16_t lurk_session_profile(const struct lurk_session *session, unsigned part)
 {
-	return session->mode.profile;
+	return session->mode.parts[part].profile;
 }
 
 /* ---- Start ---------------------------------------------------------------------------------- */
 
 enum lurk_error lurk_rules_load(struct lurk_session *s)
 {
-	struct lurk_ruleset *set = &s->rulesets[0];
-	enum lurk_error error = lurk_store_load(s->port, LURK_NEVER, s->memory.images[0],
-						s->memory.image_size, &set->image, &s->store);
+	struct lurk_image image;
+	enum lurk_error error =
+		lurk_store_load(s->port, LURK_NOBODY, LURK_NEVER, s->memory.images[0],
+				s->memory.image_size, &image, &s->store);
 
-	set->loaded = error == LURK_OK;
-	if (set->loaded)
-		start_with(set, LURK_NO_TEXT, &s->mode);
+	if (error == LURK_OK) {
+		lurk_rules_put(s, 0, &image);
+		lurk_rules_start_with(s, 0, LURK_NO_TEXT, &s->mode.parts[0]);
+	}
+	s->mode.off_by = LURK_NOBODY;
 	return error == LURK_ERR_EMPTY ? LURK_OK : error;
 }

@@ -30,6 +30,7 @@ static void plugged(struct lurk_session *s, uint16_t number)
 		s->numbers = (uint16_t)(number + 1);
 	if (s->leaving || !s->port->calls->keyboard(s->port, number, &k->info))
 		return; /* gone again already */
+	k->part = lurk_seats_of(s, k->info.seat);
 	k->present = true;
 	lurk_engine_silence(&s->engine, number, true);
 	/* Not for a power button: one is made when its rules need it. */
@@ -44,8 +45,10 @@ static void changed(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
-	if (k->present && s->port->calls->keyboard(s->port, number, &k->info))
-		lurk_change_one(s, number);
+	if (!k->present || !s->port->calls->keyboard(s->port, number, &k->info))
+		return;
+	k->part = lurk_seats_of(s, k->info.seat);
+	lurk_change_one(s, number);
 }
 
 static void unplugged(struct lurk_session *s, uint16_t number)
@@ -130,6 +133,7 @@ static void chord_held(struct lurk_session *s, uint16_t number)
 		return;
 	to = s->mode;
 	to.off = to.asked_off = true;
+	to.off_by = LURK_NOBODY;
 	to.toggled = false;
 	lurk_change_back(s, &to);
 }
@@ -143,7 +147,9 @@ static void fulfil_wishes(struct lurk_session *s)
 
 	while (lurk_engine_take_wish(&s->engine, &wish)) {
 		if (wish.gives == LURK_GIVES_PROFILE)
-			lurk_rules_use_by_key(s, wish.profile);
+			lurk_rules_use_by_key(
+				s, wish.below ? 0 : lurk_session_at(s, wish.keyboard)->top,
+				wish.profile);
 		else
 			lurk_rules_toggle(s);
 		lurk_session_send(s);
@@ -397,6 +403,9 @@ static void happened(struct lurk_session *s, const struct lurk_port_event *event
 	case LURK_PORT_CHANGED:
 		changed(s, event->keyboard);
 		break;
+	case LURK_PORT_PERSONS:
+		lurk_seats_look(s);
+		break;
 	case LURK_PORT_HELD:
 		if (lurk_session_at(s, event->keyboard)->taken)
 			lurk_hold_inherit(s, event->keyboard, &event->key, event->gave);
@@ -445,46 +454,6 @@ static bool caps_lock(void *data)
 	return lit >> LURK_LOCK_CAPS & 1;
 }
 
-/* ---- Memory --------------------------------------------------------------------------------- */
-
-static size_t aligned(size_t size)
-{
-	enum { AS_FOR = 16 };
-
-	return (size + AS_FOR - 1) / AS_FOR * AS_FOR;
-}
-
-static void *take(uint8_t **at, size_t size)
-{
-	uint8_t *part = *at;
-
-	*at += aligned(size);
-	return part;
-}
-
-size_t lurk_session_size(uint16_t keyboards, size_t image_size, size_t keymap_size)
-{
-	return aligned(keyboards * sizeof(struct lurk_session_keyboard)) +
-	       aligned(keyboards * sizeof(struct lurk_engine_keyboard)) +
-	       LURK_SESSION_RULESETS * (aligned(image_size) + aligned(keymap_size));
-}
-
-void lurk_session_divide(struct lurk_session_memory *memory, void *block, uint16_t keyboards,
-			 size_t image_size, size_t keymap_size)
-{
-	uint8_t *at = block;
-
-	*memory = (struct lurk_session_memory){
-		.keyboard_count = keyboards, .image_size = image_size, .keymap_size = keymap_size};
-	memory->keyboards = take(&at, keyboards * sizeof *memory->keyboards);
-	memory->engine_keyboards = take(&at, keyboards * sizeof *memory->engine_keyboards);
-	memset(block, 0, (size_t)(at - (uint8_t *)block));
-	for (int i = 0; i < LURK_SESSION_RULESETS; i++) {
-		memory->images[i] = take(&at, image_size);
-		memory->keymaps[i] = take(&at, keymap_size);
-	}
-}
-
 /* ---- Starting ------------------------------------------------------------------------------- */
 
 enum lurk_error lurk_session_start(struct lurk_session *session,
@@ -497,6 +466,7 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	lurk_engine_init(&session->engine, memory->engine_keyboards, memory->keyboard_count);
 	session->engine.caps_lock = caps_lock;
 	session->engine.caps_lock_data = session;
+	lurk_seats_start(session);
 	return lurk_rules_load(session);
 }
 
@@ -557,7 +527,7 @@ static void verify_keyboard(const struct lurk_session *s, uint16_t number)
 	lurk_assert(!(k->holds & LURK_HOLD_RULES) == (k->choice.way != LURK_WAY_RELAY) ||
 		    s->leaving);
 	lurk_assert(k->choice.way == LURK_WAY_PLAIN || k->keymap);
-	lurk_assert(!k->chord.whole || s->rulesets[s->mode.ruleset].loaded);
+	lurk_assert(!k->top || (k->top == k->part && lurk_session_image(s, k->top)));
 }
 
 void lurk_session_verify(const struct lurk_session *s)
@@ -565,13 +535,19 @@ void lurk_session_verify(const struct lurk_session *s)
 	const struct lurk_session_mode *m = &s->mode;
 	unsigned lent = 0;
 
-	lurk_assert(m->ruleset < LURK_SESSION_RULESETS);
-	lurk_assert(!m->trying || (s->before.ruleset != m->ruleset && !s->before.trying));
+	lurk_assert(m->parts[0].ruleset < LURK_SESSION_RULESETS);
+	lurk_assert(!m->trying ||
+		    (s->before.parts[m->tried].ruleset != m->parts[m->tried].ruleset &&
+		     !s->before.trying));
 	lurk_assert(!m->toggled || m->off);
-	lurk_assert(!s->rulesets[m->ruleset].loaded ||
-		    m->profile < s->rulesets[m->ruleset].image.profile_count);
+	for (unsigned part = 0; part < LURK_SESSION_PARTS; part++) {
+		const struct lurk_image *image = lurk_session_image(s, part);
+
+		lurk_assert(!image || m->parts[part].profile < image->profile_count);
+		lurk_assert(!part || !image || s->seats[part - 1].person != LURK_NOBODY);
+	}
 	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
-		lurk_assert(i == m->ruleset || (m->trying && i == s->before.ruleset) ||
+		lurk_assert(lurk_rules_held(s, i) || !s->memory.images[i] ||
 			    !lurk_engine_types_from(&s->engine, s->memory.images[i],
 						    s->memory.image_size));
 	}

@@ -16,10 +16,15 @@
 #include <libudev.h>
 
 #include "port/linux/node.h"
+#include "port/linux/persons.h"
 #include "port/slots.h"
 
-enum { NODES = 8, QUEUE_STEP = 256, MONITOR = 0xffff, WAKING = 0xfffe, EVENTS = 16 };
+enum { NODES = 8, QUEUE_STEP = 256, MONITOR = 0xffff, WAKING = 0xfffe, PERSONS = 0xfffd };
+enum { EVENTS = 16 };
 enum { SETTLING_US = 50000 }; /* interfaces of one keyboard come one after the other */
+
+/* Whoever is not in here any more has no rules any more. */
+#define USERS "/etc/passwd"
 
 /* Marks another's descriptor among what epoll tells. */
 #define OTHERS ((uint64_t)1 << 32)
@@ -42,6 +47,7 @@ struct lurk_linux {
 	struct lurk_record record;
 	struct udev *udev;
 	struct udev_monitor *monitor;
+	struct lurk_persons *persons; /* NULL until it can be had */
 	int epoll, waking; /* waking: a timer that tells when the clock was set, also by sleep */
 	bool udev_runs;
 	int64_t slept_ns; /* by this machine since it started */
@@ -472,6 +478,12 @@ static void happened(struct lurk_linux *m, uint32_t what)
 		clock_was_set(m);
 		return;
 	}
+	if (what == PERSONS) {
+		lurk_persons_read(m->persons);
+		lurk_slots_tidy(m->folder, USERS); /* before the next one's are read */
+		queue_kind(m, LURK_PORT_PERSONS, 0);
+		return;
+	}
 	if (!m->keyboards[number].used || index >= m->keyboards[number].node_count)
 		return; /* forgotten by what came before in this round */
 	node = &m->keyboards[number].nodes[index];
@@ -900,6 +912,24 @@ static const char *linux_trouble(struct lurk_port *port)
 	return machine_of(port)->trouble.text;
 }
 
+/* Asked for again where it could not be had before: it may start after this process. */
+static void watch_persons(struct lurk_linux *m)
+{
+	struct epoll_event e = {.events = EPOLLIN, .data.u64 = PERSONS};
+
+	if (m->persons)
+		return;
+	m->persons = lurk_persons_open();
+	if (m->persons)
+		epoll_ctl(m->epoll, EPOLL_CTL_ADD, lurk_persons_descriptor(m->persons), &e);
+}
+
+static uint32_t linux_person(struct lurk_port *port, const char *seat)
+{
+	watch_persons(machine_of(port));
+	return lurk_person_at(seat);
+}
+
 static void note_trouble(struct lurk_linux *m, enum lurk_error error)
 {
 	if (error)
@@ -908,18 +938,26 @@ static void note_trouble(struct lurk_linux *m, enum lurk_error error)
 		*m->trouble.text = '\0';
 }
 
-static enum lurk_error linux_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				       size_t size, size_t *length)
+static enum lurk_error linux_slot_read(struct lurk_port *port, uint32_t owner, unsigned slot,
+				       uint8_t *bytes, size_t size, size_t *length)
 {
-	return lurk_slots_read(machine_of(port)->folder, slot, bytes, size, length);
+	char folder[PATH_MAX];
+
+	return lurk_slots_read(lurk_slots_of(machine_of(port)->folder, owner, folder), slot, bytes,
+			       size, length);
 }
 
 /* One slot that is in the way is not the disk's trouble. */
-static enum lurk_error linux_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-					size_t length)
+static enum lurk_error linux_slot_write(struct lurk_port *port, uint32_t owner, unsigned slot,
+					const uint8_t *bytes, size_t length)
 {
 	struct lurk_linux *m = machine_of(port);
-	enum lurk_error error = lurk_slots_write(m->folder, slot, bytes, length, length);
+	char folder[PATH_MAX];
+	enum lurk_error error = lurk_slots_make(m->folder, owner, USERS);
+
+	if (!error)
+		error = lurk_slots_write(lurk_slots_of(m->folder, owner, folder), slot, bytes,
+					 length, length);
 
 	if (error != LURK_ERR_FOREIGN && error != LURK_ERR_DENIED)
 		note_trouble(m, error);
@@ -958,6 +996,7 @@ static const struct lurk_port_class linux_class = {
 	.is_down = linux_is_down,
 	.lit = linux_lit,
 	.trouble = linux_trouble,
+	.person = linux_person,
 	.slots = linux_slots,
 	.slot_read = linux_slot_read,
 	.slot_write = linux_slot_write,
@@ -1031,6 +1070,7 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 		error = error ? error : errno;
 	if (error)
 		lurk_say(&m->trouble, "%s: %s", folder, strerror(error));
+	lurk_slots_tidy(folder, USERS);
 	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
 	udev_monitor_enable_receiving(m->monitor);
 	epoll_ctl(m->epoll, EPOLL_CTL_ADD, udev_monitor_get_fd(m->monitor), &e);
@@ -1055,6 +1095,8 @@ void lurk_linux_free(struct lurk_linux *machine)
 		udev_unref(machine->udev);
 	if (machine->waking >= 0)
 		close(machine->waking);
+	if (machine->persons)
+		lurk_persons_close(machine->persons);
 	if (machine->epoll >= 0)
 		close(machine->epoll);
 	lurk_record_close(&machine->record);

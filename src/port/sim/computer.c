@@ -192,7 +192,7 @@ static void mode_path(const struct lurk_sim *sim, char path[PATH_MAX])
 
 static void use(struct lurk_computer *c, const char *word)
 {
-	const struct lurk_image *image = lurk_session_image(&c->session);
+	const struct lurk_image *image = lurk_session_image(&c->session, 0);
 	const struct lurk_text text = {word, strlen(word)};
 	const uint16_t found = image ? lurk_image_find_profile(image, text) : 0;
 	struct lurk_apply_report unused;
@@ -204,7 +204,7 @@ static void use(struct lurk_computer *c, const char *word)
 /* As it was left, if the same rules are in force still. */
 static void resume(struct lurk_computer *c)
 {
-	const struct lurk_image *image = lurk_session_image(&c->session);
+	const struct lurk_image *image = lurk_session_image(&c->session, 0);
 	char path[PATH_MAX], line[80];
 	struct lurk_apply_report unused;
 	uint64_t sequence = 0;
@@ -241,7 +241,7 @@ static size_t print_profile(const struct lurk_image *image, uint16_t index, char
 bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_message *message)
 {
 	const struct lurk_session_mode *mode = &computer->session.mode;
-	const struct lurk_image *image = lurk_session_image(&computer->session);
+	const struct lurk_image *image = lurk_session_image(&computer->session, 0);
 	char path[PATH_MAX], text[160];
 	size_t n;
 
@@ -249,13 +249,13 @@ bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_messag
 		return false;
 	mode_path(computer->sim, path);
 	if (!image || mode->trying || !lurk_sim_has_power(computer->sim) ||
-	    !(mode->off || mode->profile)) {
+	    !(mode->off || mode->parts[0].profile)) {
 		unlink(path);
 		return true;
 	}
 	n = (size_t)snprintf(text, sizeof text, "of %" PRIu64 "\n", image->sequence);
-	n += print_profile(image, mode->previous, text + n, sizeof text - n);
-	n += print_profile(image, mode->profile, text + n, sizeof text - n);
+	n += print_profile(image, mode->parts[0].previous, text + n, sizeof text - n);
+	n += print_profile(image, mode->parts[0].profile, text + n, sizeof text - n);
 	n += (size_t)snprintf(text + n, sizeof text - n, "%s", mode->off ? "off\n" : "");
 	return lurk_file_write(path, text, n, message);
 }
@@ -374,15 +374,15 @@ static int find_key(const struct lurk_desk_keyboard *keyboard, const char *label
 static void note_switch(struct player *p, uint16_t profile, bool off)
 {
 	const struct lurk_session *session = &p->computer->session;
-	const struct lurk_image *image = lurk_session_image(session);
+	const struct lurk_image *image = lurk_session_image(session, 0);
 	struct lurk_profile now;
 	char note[96];
 
 	if (session->mode.off != off)
 		on_note(p, off ? "all rules are on again" : "all rules are off");
-	if (!image || lurk_session_profile(session) == profile)
+	if (!image || lurk_session_profile(session, 0) == profile)
 		return;
-	lurk_image_profile(image, lurk_session_profile(session), &now);
+	lurk_image_profile(image, lurk_session_profile(session, 0), &now);
 	snprintf(note, sizeof note, "the profile %.*s is in force", (int)now.word.length,
 		 now.word.bytes);
 	on_note(p, note);
@@ -390,7 +390,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 
 static void move_key(struct player *p, unsigned key, bool down)
 {
-	uint16_t profile = lurk_session_profile(&p->computer->session);
+	uint16_t profile = lurk_session_profile(&p->computer->session, 0);
 	bool off = p->computer->session.mode.off;
 
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
@@ -520,7 +520,7 @@ static bool play_keep(struct player *p)
 static bool play_use(struct player *p)
 {
 	const char *word = p->words[1];
-	const struct lurk_image *image = lurk_session_image(&p->computer->session);
+	const struct lurk_image *image = lurk_session_image(&p->computer->session, 0);
 	uint16_t profile = LURK_PREVIOUS;
 	struct lurk_apply_report unused;
 

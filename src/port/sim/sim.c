@@ -52,7 +52,10 @@ struct keyboard {
 	bool stands_in;               /* the virtual node is there */
 	uint64_t plugged_at, open_at; /* when programs have opened the virtual node */
 	unsigned unread;              /* its key events in the queue that no program saw */
+	char seat[32];
 };
+
+enum { SEATS = 8 };
 
 struct lurk_sim {
 	struct lurk_port port;
@@ -65,6 +68,11 @@ struct lurk_sim {
 	size_t power; /* bytes that can be stored until the power goes */
 	bool off;
 	struct keyboard keyboards[LURK_DESK_KEYBOARDS];
+	struct {
+		char seat[32];
+		uint32_t person;
+	} seats[SEATS]; /* where somebody sits, or did */
+	unsigned seat_count;
 	struct lurk_port_event queue[QUEUE];
 	unsigned first, waiting;
 	unsigned buffered; /* events in the readers' buffer since they last read */
@@ -570,7 +578,7 @@ static bool sim_keyboard(struct lurk_port *port, uint16_t number, struct lurk_po
 	memcpy(out->declares, k->declares, sizeof out->declares);
 	out->table_entries = k->table_entries;
 	out->others_changes = 0;
-	*out->seat = '\0';
+	memcpy(out->seat, k->seat, sizeof out->seat);
 	out->locks = ALL_LOCKS;
 	out->scans = true;
 	out->in_use = sim_of(port)->now_us > k->plugged_at;
@@ -834,22 +842,27 @@ static const char *storage_of(const struct lurk_sim *sim, char folder[PATH_MAX])
 	return folder;
 }
 
-static enum lurk_error sim_slot_read(struct lurk_port *port, unsigned slot, uint8_t *bytes,
-				     size_t size, size_t *length)
+static enum lurk_error sim_slot_read(struct lurk_port *port, uint32_t owner, unsigned slot,
+				     uint8_t *bytes, size_t size, size_t *length)
 {
-	char folder[PATH_MAX];
+	char folder[PATH_MAX], owned[PATH_MAX];
 
-	return lurk_slots_read(storage_of(sim_of(port), folder), slot, bytes, size, length);
+	return lurk_slots_read(lurk_slots_of(storage_of(sim_of(port), folder), owner, owned), slot,
+			       bytes, size, length);
 }
 
 /* Like a disk: the bytes go out one after the other, over what was there. */
-static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, const uint8_t *bytes,
-				      size_t length)
+static enum lurk_error sim_slot_write(struct lurk_port *port, uint32_t owner, unsigned slot,
+				      const uint8_t *bytes, size_t length)
 {
 	struct lurk_sim *sim = sim_of(port);
 	size_t n = length < sim->power ? length : sim->power;
-	char folder[PATH_MAX];
-	enum lurk_error error = lurk_slots_write(storage_of(sim, folder), slot, bytes, n, length);
+	char folder[PATH_MAX], owned[PATH_MAX];
+	enum lurk_error error = lurk_slots_make(storage_of(sim, folder), owner, "");
+
+	if (!error)
+		error = lurk_slots_write(lurk_slots_of(folder, owner, owned), slot, bytes, n,
+					 length);
 
 	if (sim->power != SIZE_MAX)
 		sim->power -= n;
@@ -857,6 +870,43 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, unsigned slot, con
 		return error;
 	sim->off = true;
 	return LURK_ERR_POWER;
+}
+
+static uint32_t sim_person(struct lurk_port *port, const char *seat)
+{
+	const struct lurk_sim *sim = sim_of(port);
+
+	for (unsigned i = 0; i < sim->seat_count; i++) {
+		if (!strcmp(sim->seats[i].seat, seat))
+			return sim->seats[i].person;
+	}
+	return LURK_NOBODY;
+}
+
+void lurk_sim_sit(struct lurk_sim *sim, const char *seat, uint32_t person)
+{
+	unsigned i = 0;
+
+	while (i < sim->seat_count && strcmp(sim->seats[i].seat, seat) != 0)
+		i++;
+	if (i == SEATS)
+		return;
+	sim->seat_count += i == sim->seat_count;
+	snprintf(sim->seats[i].seat, sizeof sim->seats[i].seat, "%s", seat);
+	sim->seats[i].person = person;
+	queue_event(sim,
+		    (struct lurk_port_event){.kind = LURK_PORT_PERSONS, .time_us = sim->now_us});
+}
+
+void lurk_sim_seat(struct lurk_sim *sim, unsigned keyboard, const char *seat)
+{
+	struct keyboard *k = &sim->keyboards[keyboard];
+
+	snprintf(k->seat, sizeof k->seat, "%s", seat);
+	if (k->plugged)
+		queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_CHANGED,
+							  .keyboard = (uint16_t)keyboard,
+							  .time_us = sim->now_us});
 }
 
 static uint64_t sim_now(struct lurk_port *port)
@@ -884,6 +934,7 @@ static const struct lurk_port_class sim_class = {
 	.table_set = sim_table_set,
 	.is_down = sim_is_down,
 	.lit = sim_lit,
+	.person = sim_person,
 	.slots = sim_slots,
 	.slot_read = sim_slot_read,
 	.slot_write = sim_slot_write,
