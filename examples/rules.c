@@ -1,6 +1,6 @@
 /* What the command does, in a program of one's own: keyboards, a rule, what it takes away, a trial,
- * and into force. Here on a simulated desk in a folder; lurk_machine_of_service(NULL, false, &why) is this
- * computer.
+ * and into force. Here on a simulated desk in a folder; lurk_machine_of_service(NULL, false, &why)
+ * is this computer.
  *
  * $ ./rules
  * Wagtail desk keyboard is here, 0 rules act on it.
