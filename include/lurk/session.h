@@ -40,7 +40,7 @@ enum {
 	/* Rules looked at for one image, on all its keyboards and in all its profiles. 8 profiles
 	 * of 4,000 rules, on 32 keyboards with rules of their own, are 1,056,000. */
 	LURK_SESSION_WORK = 4000000,
-	LURK_OWN_WORK = 400000, /* the same for a person's own */
+	LURK_OWN_WORK = 50000, /* the same for a person's own */
 	/* How long programs may take to open a stand-in that appears while they run: some need
 	 * 400 ms. */
 	LURK_OPENING_US = 1000000,

@@ -123,7 +123,11 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		lurk_findings_free(&findings);
 		return CLI_DONE;
 	}
-	printf("In force now%s: %s from %s",
+	printf("%s%s: %s from %s",
+	       cli->machine->off
+		       ? "Stored, but rules are off, by another user (`lurk on` where you "
+			 "may): in force after that"
+		       : "In force now",
 	       !lurk_survives(cli->machine) ? ""
 	       : cli->machine->own ? ", and whenever you are at the screen, also after a reboot"
 				   : ", and again after every reboot",

@@ -205,7 +205,10 @@ static void say_where_in_force(const struct cli *cli)
 	const char *word = cli->ws.profile.word;
 	char start[LURK_PROFILE_WORD];
 
-	if (!in_force(cli))
+	if (cli->machine->off)
+		puts("It is stored, but rules are off, by another user: in force once they are on "
+		     "again.");
+	else if (!in_force(cli))
 		printf("It is applied, and in force when the profile %s is: `lurk use %s`.\n", word,
 		       word);
 	else if (!lurk_profile_acts(cli->machine, lurk_machine_start_profile(cli->machine, start),

@@ -13,7 +13,7 @@ static int switch_all(struct cli *cli, bool off)
 
 	if (!machine)
 		return CLI_COULD_NOT;
-	if (!machine->image && !off)
+	if (!machine->image && !machine->computer_rules && !off)
 		return cli_fail(CLI_FOUND, "no rules are stored; `lurk apply` puts a profile into "
 					   "force");
 	if (!lurk_machine_switch(machine, off, &outcome))
@@ -27,7 +27,9 @@ static int switch_all(struct cli *cli, bool off)
 		     "`lurk on` switches them on again; so does a reboot.");
 	else
 		printf("In force again: %s.\n",
-		       lurk_words_count(lurk_rules_in_force(machine), "rule", rules));
+		       lurk_words_count(lurk_rules_in_force(machine) +
+						(machine->own ? machine->computer_rules : 0),
+					"rule", rules));
 	tell_locks(stdout, machine, &outcome.report);
 	return CLI_DONE;
 }

@@ -15,6 +15,7 @@
 #include "service/control.h"
 #include "service/news.h"
 #include "service/protocol.h"
+#include "service/rights.h"
 #include "service/supervisor.h"
 
 const char *argp_program_version = "lurkd " LURK_VERSION;
@@ -190,6 +191,9 @@ static bool open_all(struct service *s, struct lurk_message *message)
 	if (!start(s, message))
 		return false;
 	lurk_session_allow(&s->session, own);
+	if (own && !lurk_rights_know_persons())
+		say(s, "systemd-logind does not tell who is at a screen: there are only the "
+		       "computer's rules");
 	step_all(s);
 	s->control = lurk_control_open(&s->session, &control, message);
 	if (!s->control)

@@ -7,6 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/socket.h>
+#include <unistd.h>
 
 #ifdef LURK_SYSTEMD
 #include <systemd/sd-login.h>
@@ -102,6 +103,15 @@ static bool is_member(const struct lurk_peer *peer, const struct lurk_rights_fro
 	return is_listed(from, peer->uid) || (peer->was_member && !peer->was_listed);
 }
 
+bool lurk_rights_know_persons(void)
+{
+#ifdef LURK_SYSTEMD
+	return access("/run/systemd/seats", F_OK) == 0;
+#else
+	return false;
+#endif
+}
+
 #ifdef LURK_SYSTEMD
 /* The seat in front of whose screen this person's session is now; false for none. */
 static bool find_seat(uid_t uid, char *seat, size_t size)
@@ -144,7 +154,7 @@ enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_
 		.off = member || at_screen,
 		.watch = root || (at_screen && !from->watch_by_root),
 		.watch_by_root = from->watch_by_root,
-		.nobodys_own = !from->own,
+		.nobodys_own = !from->own || !lurk_rights_know_persons(),
 	};
 	return root        ? LURK_RANK_ROOT
 	       : member    ? LURK_RANK_MEMBER

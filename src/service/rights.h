@@ -30,6 +30,9 @@ struct lurk_peer {
 /* Who goes before whom where there is not room for all. */
 enum lurk_rank { LURK_RANK_NONE, LURK_RANK_AT_SCREEN, LURK_RANK_MEMBER, LURK_RANK_ROOT };
 
+/* Whether anybody tells who is at a screen: systemd-logind does. */
+bool lurk_rights_know_persons(void);
+
 /* Asks the kernel; false where it does not tell. */
 bool lurk_peer_of(int socket, const struct lurk_rights_from *from, struct lurk_peer *peer);
 

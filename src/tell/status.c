@@ -1,6 +1,7 @@
 #include "tell/status.h"
 
 #include <pwd.h>
+#include <unistd.h>
 
 #include "lurk/work/acting.h"
 #include "tell/json.h"
@@ -22,6 +23,11 @@ static void tell_whose(FILE *out, const struct lurk_machine *machine)
 	char rules[LURK_COUNT_WORDS], number[16];
 
 	if (machine->own) {
+		for (unsigned i = 0; i < machine->person_count; i++) {
+			if (machine->persons[i].user == getuid() && machine->persons[i].why)
+				fprintf(out, "Your own rules are not in force: %s.\n",
+					lurk_error_text(machine->persons[i].why));
+		}
 		if (machine->image)
 			fputs("They are your own, and hold while you are at this screen.\n", out);
 		if (machine->computer_rules)

@@ -19,6 +19,7 @@
 #include <linux/input.h>
 #include <linux/kd.h>
 #include <linux/uhid.h>
+#include <linux/vt.h>
 #include <poll.h>
 #include <signal.h>
 #include <stdbool.h>
@@ -567,15 +568,29 @@ static int hold(int pid, int seconds)
 	return 0;
 }
 
+/* Brings another text console to the front, and says when it asked for that. */
+static int console(int unused, int n)
+{
+	int fd = open("/dev/tty0", O_RDWR | O_CLOEXEC);
+	struct timespec now;
+
+	(void)unused;
+	clock_gettime(CLOCK_REALTIME, &now);
+	if (fd < 0 || ioctl(fd, VT_ACTIVATE, n) || ioctl(fd, VT_WAITACTIVE, n))
+		fail("console");
+	printf("%lld.%06ld\n", (long long)now.tv_sec, now.tv_nsec / 1000);
+	return 0;
+}
+
 int main(int argc, char **argv)
 {
 	static const struct {
 		const char *name;
 		int (*run)(int pid, int n);
-	} probes[] = {{"table", table},      {"delay", delay}, {"press", press_only},
-		      {"plug", plug_cycles}, {"idle", idle},   {"down", down},
-		      {"meddle", meddle},    {"hold", hold},   {"slow", slow},
-		      {"british", british}};
+	} probes[] = {{"table", table},      {"delay", delay},    {"press", press_only},
+		      {"plug", plug_cycles}, {"idle", idle},      {"down", down},
+		      {"meddle", meddle},    {"hold", hold},      {"slow", slow},
+		      {"british", british},  {"console", console}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {
