@@ -112,8 +112,8 @@ enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_w
  * marked broken or missing count only with `broken_too`. `held_with` are the modifiers held, a bit
  * a place of lurk_modifier_place(). The memory is for a keymap. */
 enum lurk_error lurk_sources(const struct lurk_image *image, const struct lurk_image *below,
-			     uint16_t below_profile, const struct lurk_port_keyboard *keyboard, bool broken_too,
-			     uint8_t held_with, void *memory, size_t size,
+			     uint16_t below_profile, const struct lurk_port_keyboard *keyboard,
+			     bool broken_too, uint8_t held_with, void *memory, size_t size,
 			     struct lurk_source sources[LURK_KEY_COUNT]);
 
 LURK_END_C

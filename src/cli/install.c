@@ -33,8 +33,10 @@ static int install(struct cli *cli)
 		here += cli->machine->keyboards[i].present;
 	printf("The service runs, and will after every reboot, before the login prompt: %s here.\n",
 	       lurk_words_count(here, "keyboard", count));
-	puts("Whoever is at the screen has rules of their own: `lurk map`, then `lurk apply`, without "
-	     "sudo. Root's, in /etc/lurk, hold for everybody; `sudo usermod -aG lurk NAME` lets NAME "
+	puts("Whoever is at the screen has rules of their own: `lurk map`, then `lurk apply`, "
+	     "without "
+	     "sudo. Root's, in /etc/lurk, hold for everybody; `sudo usermod -aG lurk NAME` lets "
+	     "NAME "
 	     "change those too.");
 	if (isatty(STDIN_FILENO) && isatty(STDOUT_FILENO) && cli_read_files(cli))
 		cli_test_chord(cli, NULL);
