@@ -92,11 +92,11 @@ static bool has_right(const struct lurk_rights *rights, enum right right)
 }
 
 /* What is said to others. */
+#define PERSONS "only root, the group lurk and the person at the screen may "
 static const char *const who[] = {
-	"only root, the group lurk and the person at the screen may ask",
-	"only root, the group lurk and the person at the screen may change rules",
-	"only root, the group lurk and the person at the screen may switch rules off or choose "
-	"others",
+	PERSONS "ask",
+	PERSONS "change rules",
+	PERSONS "switch rules off or choose others",
 	"only root and the person at the screen may watch keys, since passwords can be read so",
 };
 
