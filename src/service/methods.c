@@ -52,12 +52,18 @@ static void answer_change(struct lurk_call *call, enum lurk_error error,
 	call->rpc->log(call->rpc->log_data, line);
 }
 
-/* The bytes of the parameter `image`, to be freed; NULL with the call failed. */
-static uint8_t *read_image(struct lurk_call *call, size_t *length)
+/* Whose rules are to be what the parameter `image` says: its bytes, to be freed; NULL with the call
+ * failed. */
+static uint8_t *read_image(struct lurk_call *call, struct lurk_request *request, size_t *length)
 {
 	const struct lurk_text digits = lurk_call_text_of(call, "image");
-	uint8_t *bytes = lurk_call_room(call, digits.length / 2 + 1);
+	uint8_t *bytes;
+	unsigned part;
 
+	if (!lurk_call_changed_part(call, &part))
+		return NULL;
+	*request = lurk_call_request(call, part);
+	bytes = lurk_call_room(call, digits.length / 2 + 1);
 	*length = digits.length / 2;
 	if (!bytes || lurk_hex_read(digits.bytes, digits.length, bytes))
 		return bytes;
@@ -75,23 +81,18 @@ void lurk_method_apply(struct lurk_call *call)
 	char what[64] = "rules to apply";
 	struct lurk_request request;
 	enum lurk_error error;
-	uint8_t *bytes;
 	size_t length;
-	unsigned part;
+	uint8_t *bytes = read_image(call, &request, &length);
 
-	if (!lurk_call_changed_part(call, &part))
-		return;
-	bytes = read_image(call, &length);
 	if (!bytes)
 		return;
-	request = lurk_call_request(call, part);
 	error = lurk_session_apply(session, &request, bytes, length,
 				   lurk_call_text_of(call, "profile"), &report);
-	now = lurk_session_image(session, part);
+	now = lurk_session_image(session, request.part);
 	if (!error)
 		snprintf(what, sizeof what, "applied %u rules, version %llu", now->rule_count,
 			 (unsigned long long)now->sequence);
-	answer_change(call, error, &report, part, what);
+	answer_change(call, error, &report, request.part, what);
 	free(bytes);
 }
 
@@ -103,22 +104,17 @@ void lurk_method_try(struct lurk_call *call)
 	struct lurk_request request;
 	enum lurk_error error;
 	char what[64];
-	uint8_t *bytes;
 	size_t length;
-	unsigned part;
+	uint8_t *bytes = read_image(call, &request, &length);
 
-	if (!lurk_call_changed_part(call, &part))
-		return;
-	bytes = read_image(call, &length);
 	if (!bytes)
 		return;
-	request = lurk_call_request(call, part);
 	error = lurk_session_try(session, &request, bytes, length, seconds * UINT64_C(1000000),
 				 &report);
 	if (!error)
 		call->caller->trial = session->trials;
 	snprintf(what, sizeof what, "rules to try for %u seconds", seconds);
-	answer_change(call, error, &report, part, what);
+	answer_change(call, error, &report, request.part, what);
 	free(bytes);
 }
 
