@@ -103,8 +103,8 @@ struct lurk_session_keyboard {
 };
 
 /* The caller's memory. Where only the first two rule sets have any, nobody has rules of their own.
- * All images have room for `image_size` bytes, all keymap areas for
- * `keymap_size` (aligned as for a pointer). */
+ * All images have room for `image_size` bytes, all keymap areas for `keymap_size` (aligned as for a
+ * pointer). */
 struct lurk_session_memory {
 	struct lurk_session_keyboard *keyboards;
 	struct lurk_engine_keyboard *engine_keyboards;

@@ -137,6 +137,7 @@ void lurk_method_keep(struct lurk_call *call)
 
 void lurk_method_end_try(struct lurk_call *call)
 {
+	const unsigned tried = call->rpc->session->mode.tried;
 	struct lurk_apply_report report = {0};
 
 	if (!call->rpc->session->mode.trying) {
@@ -144,7 +145,9 @@ void lurk_method_end_try(struct lurk_call *call)
 		return;
 	}
 	lurk_session_end_try(call->rpc->session);
-	answer_change(call, LURK_OK, &report, 0, "end what is tried");
+	/* Another's versions are not told. */
+	answer_change(call, LURK_OK, &report, tried == lurk_call_own_part(call) ? tried : 0,
+		      "end what is tried");
 }
 
 static uint16_t find_profile(const struct lurk_call *call, unsigned part, struct lurk_text word)

@@ -154,7 +154,7 @@ enum lurk_rank lurk_peer_rights(const struct lurk_peer *peer, const struct lurk_
 		.off = member || at_screen,
 		.watch = root || (at_screen && !from->watch_by_root),
 		.watch_by_root = from->watch_by_root,
-		.nobodys_own = !from->own || !lurk_rights_know_persons(),
+		.nobodys_own = !from->own || (!at_screen && !lurk_rights_know_persons()),
 	};
 	return root        ? LURK_RANK_ROOT
 	       : member    ? LURK_RANK_MEMBER

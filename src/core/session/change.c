@@ -183,7 +183,7 @@ void lurk_change_give_up(struct lurk_session *s, uint16_t number, enum lurk_erro
 static void bring_where_it_can_be(struct lurk_session *s, const struct lurk_session_mode *to,
 				  bool for_person)
 {
-	struct lurk_apply_report unused;
+	struct lurk_apply_report unused = {.keyboard = 0};
 
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		struct lurk_session_keyboard *k = lurk_session_at(s, i);

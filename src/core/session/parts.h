@@ -4,7 +4,8 @@
  *     session.c   what happens: keyboards come and go, keys, the off chord, what is due
  *     hold.c      taking and giving back; what is listened to; tables
  *     change.c    one set of rules in force for another, on all keyboards or on none
- *     rules.c     rule sets and their keymaps; apply, try, keep, use, off and on
+ *     keymaps.c   the keymaps that rule sets are compiled to, and which sets are held
+ *     rules.c     rule sets; apply, try, keep, use, off and on
  *     seats.c     who is at which screen, whose rules of their own come and go
  *     own.c       what those rules may do
  *     locks.c     locks whose key goes away
