@@ -165,9 +165,12 @@ struct lurk_engine {
 	struct lurk_wish wish;
 	struct lurk_event pending[LURK_PENDING];
 	uint16_t first_pending, pending_count;
-	/* Whether Caps Lock is on, asked when text begins that it would change; NULL for never. */
+	/* Asked when text begins: whether Caps Lock is on, where it would change it, NULL for
+	 * never; and the layout that is active for what a keyboard types, as lurk_steps_for() takes
+	 * it, NULL for not known. */
 	bool (*caps_lock)(void *data);
-	void *caps_lock_data;
+	uint32_t (*layout)(void *data, uint16_t keyboard);
+	void *asked;
 };
 
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,

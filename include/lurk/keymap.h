@@ -17,19 +17,18 @@ LURK_BEGIN_C
 
 /* What one press gives. */
 struct lurk_action {
-	const uint8_t *steps; /* for LURK_GIVES_CHORDS and _TEXT, in the image's bytes */
-	uint16_t step_count;
-	uint16_t key;       /* for LURK_GIVES_KEY; for _PROFILE its index, or LURK_PREVIOUS */
-	uint16_t rank;      /* lurk_change_rank() and more, 0 where no rule acts */
-	uint16_t rule;      /* its index in its image, for rank > 0 */
-	uint16_t shape;     /* of those that follow: which one, by the modifiers held */
-	uint16_t modifiers; /* that belong to the press: LURK_MOD_… */
-	uint8_t unless;     /* modifier keys with which it does not act, by lurk_modifier_place() */
-	uint8_t gives;      /* enum lurk_gives, never _PAIR */
-	bool only;          /* for a press without modifiers */
-	bool more;          /* not just a key, or nothing, whatever is held */
-	bool tap;           /* the key never sends its release */
-	bool below;         /* the rule is of lurk_compile_job.below */
+	struct lurk_text steps; /* for LURK_GIVES_CHORDS and _TEXT, in the image's bytes */
+	uint16_t key;           /* for LURK_GIVES_KEY; for _PROFILE its index, or LURK_PREVIOUS */
+	uint16_t rank;          /* lurk_change_rank() and more, 0 where no rule acts */
+	uint16_t rule;          /* its index in its image, for rank > 0 */
+	uint16_t shape;         /* of those that follow: which one, by the modifiers held */
+	uint16_t modifiers;     /* that belong to the press: LURK_MOD_… */
+	uint8_t unless; /* modifier keys with which it does not act, by lurk_modifier_place() */
+	uint8_t gives;  /* enum lurk_gives, never _PAIR */
+	bool only;      /* for a press without modifiers */
+	bool more;      /* not just a key, or nothing, whatever is held */
+	bool tap;       /* the key never sends its release */
+	bool below;     /* the rule is of lurk_compile_job.below */
 };
 
 struct lurk_keymap_slot {

@@ -79,8 +79,9 @@ enum lurk_gives {
 	LURK_GIVES_NOTHING,
 	LURK_GIVES_ITSELF,
 	LURK_GIVES_CHORDS, /* `steps`, the last held; `text` is how they are written */
-	/* `text` is typed, by `steps`; where that is more than a character, not while Control,
-	 * the left Alt or Meta is held that is no part of the press: the key is a command then. */
+	/* `text` is typed, by `steps`; where that is more than one (in any layout), not while
+	 * Control, the left Alt or Meta is held that is no part of the press: the key is a command
+	 * then. */
 	LURK_GIVES_TEXT,
 	LURK_GIVES_PROFILE, /* switches to the profile `text`, or to the one before: "previous" */
 	LURK_GIVES_TOGGLE,  /* all rules off, and on again */
@@ -99,18 +100,46 @@ enum {
 	LURK_STEP_HOLDS = 2,       /* so many at most */
 	LURK_STEP_BYTES = 4,       /* a step in bytes: u16 key, u16 modifiers, little-endian */
 	LURK_CHORDS_MAX = 64,
-	LURK_STEPS_MAX = 8192,
-	LURK_TEXT_MAX = 1000, /* characters */
+	LURK_STEPS_MAX = 4 * (3 * 1000 + 2), /* such a text in as many layouts as XKB has at once */
+	LURK_TEXT_MAX = 1000,                /* characters */
 };
 
 void lurk_step_write(const struct lurk_step *step, uint8_t bytes[LURK_STEP_BYTES]);
 struct lurk_step lurk_step_read(const uint8_t bytes[LURK_STEP_BYTES]);
 
+/* Strokes depend on the layout that is active at the press. So the steps of a text are those for
+ * whichever layout, or parts, one a layout: a heading, and the steps that type the text there; none
+ * where it lacks a character.
+ *
+ * A layout's number is lurk_layout_number() of what it is called in words ("German (no dead
+ * keys)"), as XKB has it in a keymap as the name of a group: what X11, Wayland and desktops call it
+ * too. 0 where it is not known. */
+enum {
+	LURK_STEPS_HEADING = 8, /* bytes: u16 0xffff, u16 how many steps follow, u32 the layout */
+	LURK_STEPS_LAYOUTS = 4, /* parts at most, as XKB's groups */
+};
+
+uint32_t lurk_layout_number(const char *words, size_t length);
+
+struct lurk_steps_part {
+	uint32_t layout; /* 0 for steps that are for whichever */
+	struct lurk_text steps;
+};
+
+void lurk_steps_heading(uint32_t layout, unsigned count, uint8_t bytes[LURK_STEPS_HEADING]);
+/* The part at an offset, which is moved past it; false at the end, or where there is none. */
+bool lurk_steps_next(struct lurk_text steps, size_t *at, struct lurk_steps_part *part);
+/* The steps for a layout; where it is not known (0), those of the first part. Empty where there are
+ * none for it: then nothing is typed. */
+struct lurk_text lurk_steps_for(struct lurk_text steps, uint32_t layout);
+/* Whether any part has more steps than one: then it is text, and not a key with another sign. */
+bool lurk_steps_are_many(struct lurk_text steps);
+
 struct lurk_result {
 	uint8_t kind; /* enum lurk_gives */
 	lurk_key key;
 	struct lurk_text text;
-	struct lurk_text steps; /* LURK_STEP_BYTES each; none where the layout is not known */
+	struct lurk_text steps; /* as lurk_steps_next() reads; none where no layout is known */
 };
 
 struct lurk_rule {

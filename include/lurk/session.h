@@ -159,6 +159,7 @@ struct lurk_session_seat {
 	bool used;
 	char name[32];                  /* "" for the main one, which is the first */
 	uint32_t person;                /* the user at its screen, or LURK_NOBODY */
+	uint32_t layout;                /* that is active there: lurk_session_layout() */
 	enum lurk_error why;            /* why that person's rules are not in force */
 	struct lurk_store_report store; /* that person's */
 };
@@ -303,6 +304,12 @@ static inline bool lurk_session_off_by_other(const struct lurk_session_mode *mod
 {
 	return mode->off && mode->off_by != LURK_NOBODY && mode->off_by != user;
 }
+
+/* Which layout is active at the seat `request->part`, as lurk_layout_number() has it, 0 for not
+ * known: what texts are typed by from now on. For who is at its screen: for anybody else,
+ * LURK_ERR_DENIED. Forgotten when somebody else is. */
+enum lurk_error lurk_session_layout(struct lurk_session *session,
+				    const struct lurk_request *request, uint32_t layout);
 
 /* The image of a part that is in force or tried, NULL where there is none; and the index of its
  * profile that is in force. */

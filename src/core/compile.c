@@ -84,7 +84,7 @@ static uint8_t unless(const struct lurk_rule *rule)
 
 	if (rule->press.only)
 		return LURK_MOD_SIDES;
-	if (rule->gives.kind != LURK_GIVES_TEXT || rule->gives.steps.length <= LURK_STEP_BYTES)
+	if (rule->gives.kind != LURK_GIVES_TEXT || !lurk_steps_are_many(rule->gives.steps))
 		return 0;
 	return (uint8_t)(COMMANDS & ~(own | either | either << 4));
 }
@@ -205,8 +205,7 @@ static enum lurk_error set_result(struct build *b, struct lurk_action *action,
 
 	action->key = entry->change->key;
 	action->gives = entry->change->gives;
-	action->steps = (const uint8_t *)gives->steps.bytes;
-	action->step_count = (uint16_t)(gives->steps.length / LURK_STEP_BYTES);
+	action->steps = gives->steps;
 	action->rank = (uint16_t)rank;
 	action->rule = (uint16_t)entry->index;
 	action->below = b->part != b->parts;
@@ -526,7 +525,7 @@ static enum lurk_error build(struct build *b, bool variants)
 		draw_shapes(b);
 	b->map->minds_modifiers = b->map->shape_count > 1;
 	for (uint16_t i = 0; i < b->map->action_count; i++)
-		b->map->minds_modifiers |= b->actions[i].step_count > 0;
+		b->map->minds_modifiers |= b->actions[i].steps.length > 0;
 	return LURK_OK;
 }
 

@@ -142,29 +142,115 @@ struct lurk_step lurk_step_read(const uint8_t bytes[LURK_STEP_BYTES])
 				  (uint16_t)(bytes[2] | bytes[3] << 8)};
 }
 
-static enum lurk_error check_steps(const struct lurk_result *gives)
-{
-	const uint8_t *bytes = (const uint8_t *)gives->steps.bytes;
-	size_t count = gives->steps.length / LURK_STEP_BYTES;
-	unsigned held = 0;
-	bool typed = gives->kind == LURK_GIVES_CHORDS || gives->kind == LURK_GIVES_TEXT;
+/* ---- Steps ---------------------------------------------------------------------------------- */
 
-	if (gives->steps.length % LURK_STEP_BYTES || count > LURK_STEPS_MAX ||
-	    (gives->kind == LURK_GIVES_CHORDS && count > LURK_CHORDS_MAX) || (!typed && count))
-		return LURK_ERR_CONTENT;
-	for (size_t i = 0; i < count; i++) {
-		struct lurk_step step = lurk_step_read(bytes + i * LURK_STEP_BYTES);
+enum { HEADING = 0xffff }; /* where a step has its key */
+
+uint32_t lurk_layout_number(const char *words, size_t length)
+{
+	uint32_t hash = 2166136261U; /* FNV-1a */
+
+	for (size_t i = 0; i < length; i++)
+		hash = (hash ^ (uint8_t)words[i]) * 16777619U;
+	return length && !hash ? 1 : length ? hash : 0;
+}
+
+void lurk_steps_heading(uint32_t layout, unsigned count, uint8_t bytes[LURK_STEPS_HEADING])
+{
+	const struct lurk_step head = {HEADING, (uint16_t)count},
+			       number = {(lurk_key)layout, (uint16_t)(layout >> 16)};
+
+	lurk_step_write(&head, bytes);
+	lurk_step_write(&number, bytes + LURK_STEP_BYTES);
+}
+
+bool lurk_steps_next(struct lurk_text steps, size_t *at, struct lurk_steps_part *part)
+{
+	const uint8_t *bytes = (const uint8_t *)steps.bytes + *at;
+	const size_t left = steps.length - *at;
+	struct lurk_step head;
+	size_t length;
+
+	if (left < LURK_STEP_BYTES)
+		return false;
+	head = lurk_step_read(bytes);
+	if (head.key != HEADING) {
+		*part = (struct lurk_steps_part){0, {(const char *)bytes, left}};
+		*at = steps.length;
+		return true;
+	}
+	length = (size_t)head.modifiers * LURK_STEP_BYTES;
+	if (left < LURK_STEPS_HEADING || length > left - LURK_STEPS_HEADING)
+		return false;
+	head = lurk_step_read(bytes + LURK_STEP_BYTES);
+	*part = (struct lurk_steps_part){head.key | (uint32_t)head.modifiers << 16,
+					 {(const char *)bytes + LURK_STEPS_HEADING, length}};
+	if (!part->layout)
+		return false;
+	*at += LURK_STEPS_HEADING + length;
+	return true;
+}
+
+struct lurk_text lurk_steps_for(struct lurk_text steps, uint32_t layout)
+{
+	struct lurk_steps_part part;
+
+	for (size_t at = 0; lurk_steps_next(steps, &at, &part);) {
+		if (!layout || !part.layout || part.layout == layout)
+			return part.steps;
+	}
+	return LURK_NO_TEXT;
+}
+
+bool lurk_steps_are_many(struct lurk_text steps)
+{
+	struct lurk_steps_part part;
+
+	for (size_t at = 0; lurk_steps_next(steps, &at, &part);) {
+		if (part.steps.length > LURK_STEP_BYTES)
+			return true;
+	}
+	return false;
+}
+
+/* Of one layout: keys that there are, the last of which is held by none. */
+static bool are_steps(struct lurk_text steps, bool text)
+{
+	unsigned held = 0;
+
+	for (size_t i = 0; i < steps.length; i += LURK_STEP_BYTES) {
+		struct lurk_step step = lurk_step_read((const uint8_t *)steps.bytes + i);
 
 		held = step.modifiers & LURK_STEP_HOLD ? held + 1 : 0;
-		if (!lurk_key_known(step.key) || held > LURK_STEP_HOLDS ||
-		    (held && gives->kind != LURK_GIVES_TEXT) ||
+		if (!lurk_key_known(step.key) || held > LURK_STEP_HOLDS || (held && !text) ||
 		    step.modifiers & ~(unsigned)(LURK_MOD_ALL | LURK_STEP_LOCKS | LURK_STEP_HOLD))
+			return false;
+	}
+	return !held;
+}
+
+static enum lurk_error check_steps(const struct lurk_result *gives)
+{
+	const size_t count = gives->steps.length / LURK_STEP_BYTES;
+	const bool text = gives->kind == LURK_GIVES_TEXT, chords = gives->kind == LURK_GIVES_CHORDS;
+	struct lurk_steps_part part;
+	unsigned parts = 0;
+	size_t at = 0;
+
+	if (gives->steps.length % LURK_STEP_BYTES || count > LURK_STEPS_MAX ||
+	    (chords && count > LURK_CHORDS_MAX) || (!text && !chords && count))
+		return LURK_ERR_CONTENT;
+	while (lurk_steps_next(gives->steps, &at, &part)) {
+		if (++parts > LURK_STEPS_LAYOUTS || !are_steps(part.steps, text) ||
+		    (part.layout ? !text : parts > 1))
 			return LURK_ERR_CONTENT;
 	}
-	if (held)
+	if (at != gives->steps.length)
 		return LURK_ERR_CONTENT;
-	return typed && !count ? LURK_ERR_UNTYPED : LURK_OK;
+	return (text || chords) && !count ? LURK_ERR_UNTYPED : LURK_OK;
 }
+
+/* ---- Rules ---------------------------------------------------------------------------------- */
 
 enum lurk_error lurk_rule_check(const struct lurk_rule *rule)
 {

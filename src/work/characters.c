@@ -98,8 +98,8 @@ static void add_action(const struct search *s, struct typed *t, const struct lur
 
 	switch (action->gives) {
 	case LURK_GIVES_CHORDS:
-		step = lurk_step_read(action->steps);
-		if (action->step_count == 1)
+		step = lurk_step_read((const uint8_t *)action->steps.bytes);
+		if (action->steps.length == LURK_STEP_BYTES)
 			add_key(&s->caps, t, step.key, step.modifiers & LURK_MOD_ALL);
 		break;
 	case LURK_GIVES_TEXT:

@@ -75,14 +75,15 @@ static uint16_t modifiers_of(const struct lurk_reach *reach)
 static bool gives_all(const struct lurk_rule *rule, const struct lurk_reach *reach)
 {
 	const lurk_key wanted = reach->parts[reach->count - 1].key;
+	const struct lurk_text steps = lurk_steps_for(rule->gives.steps, 0);
 	struct lurk_step step;
 
 	if (rule->gives.kind == LURK_GIVES_KEY)
 		return reach->count == 1 && rule->gives.key == wanted;
 	if ((rule->gives.kind != LURK_GIVES_CHORDS && rule->gives.kind != LURK_GIVES_TEXT) ||
-	    rule->gives.steps.length != LURK_STEP_BYTES)
+	    steps.length != LURK_STEP_BYTES)
 		return false;
-	step = lurk_step_read((const uint8_t *)rule->gives.steps.bytes);
+	step = lurk_step_read((const uint8_t *)steps.bytes);
 	return step.key == wanted && by_pairs(step.modifiers & LURK_MOD_ALL) == modifiers_of(reach);
 }
 

@@ -85,6 +85,28 @@ static inline void test_type(struct test_rules *t, struct lurk_rule *rule, const
 	}
 }
 
+/* "%1ab%2#%3" in the layout 1 types ab, in 2 #, in 3 nothing. */
+static inline void test_type_in(struct test_rules *t, struct lurk_rule *rule, char *text)
+{
+	char *one;
+
+	if (*text != '%') {
+		test_type(t, rule, text);
+		return;
+	}
+	for (text++; (one = strsep(&text, "%"));) {
+		uint8_t *heading = t->steps + t->step_length;
+		const size_t before = rule->gives.steps.length + LURK_STEPS_HEADING;
+
+		t->step_length += LURK_STEPS_HEADING;
+		rule->gives.steps.length = before;
+		test_type(t, rule, one + 1);
+		lurk_steps_heading((uint32_t)(*one - '0'),
+				   (unsigned)(rule->gives.steps.length - before) / LURK_STEP_BYTES,
+				   heading);
+	}
+}
+
 static inline void test_result(struct test_rules *t, struct lurk_rule *rule, char *text)
 {
 	char *one;
@@ -98,7 +120,7 @@ static inline void test_result(struct test_rules *t, struct lurk_rule *rule, cha
 		text[strlen(text) - 1] = '\0';
 		rule->gives.kind = LURK_GIVES_TEXT;
 		rule->gives.text = test_keep(t, text + 1);
-		test_type(t, rule, text + 1);
+		test_type_in(t, rule, text + 1);
 	} else if (*text == '=') {
 		rule->gives.kind = LURK_GIVES_PROFILE;
 		rule->gives.text = test_keep(t, text + 1);

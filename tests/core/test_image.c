@@ -164,6 +164,67 @@ static void nonsense_is_refused(void **state)
 	}
 }
 
+/* A text's steps, by layout or not; what is no rule, and what steps there are for a layout. */
+static void steps_of_layouts(void **state)
+{
+	enum { A = LURK_KEY_A, H = 0xffff };
+	static const struct {
+		uint16_t words[14];
+		unsigned count;
+		uint8_t kind;
+		int is;            /* enum lurk_error */
+		int first, second; /* how many steps there are for layouts 1 and 2; -1: not asked */
+	} rows[] = {
+		{{A, 0}, 1, LURK_GIVES_TEXT, LURK_OK, 1, 1},
+		{{H, 1, 1, 0, A, 0}, 3, LURK_GIVES_TEXT, LURK_OK, 1, 0},
+		{{H, 0, 1, 0, H, 1, 2, 0, A, 0}, 5, LURK_GIVES_TEXT, LURK_OK, 0, 1},
+		{{H, 0, 1, 0}, 2, LURK_GIVES_TEXT, LURK_OK, 0, 0},
+		{{0}, 0, LURK_GIVES_TEXT, LURK_ERR_UNTYPED, 0, 0},
+		/* Chords are the same in every layout. */
+		{{H, 1, 1, 0, A, 0}, 3, LURK_GIVES_CHORDS, LURK_ERR_CONTENT, -1, -1},
+		{{H, 1, 1, 0, A, 0}, 3, LURK_GIVES_NOTHING, LURK_ERR_CONTENT, -1, -1},
+		/* Of no layout; half a heading; more steps than there are; more layouts than XKB
+		   has. */
+		{{H, 1, 0, 0, A, 0}, 3, LURK_GIVES_TEXT, LURK_ERR_CONTENT, 0, 0},
+		{{H, 0}, 1, LURK_GIVES_TEXT, LURK_ERR_CONTENT, 0, 0},
+		{{H, 2, 1, 0, A, 0}, 3, LURK_GIVES_TEXT, LURK_ERR_CONTENT, 0, 0},
+		{{H, 0xffff, 1, 0, A, 0}, 3, LURK_GIVES_TEXT, LURK_ERR_CONTENT, 0, 0},
+		{{H, 0, 1, 0, H, 0, 2, 0, H, 0, 3, 0}, 6, LURK_GIVES_TEXT, LURK_OK, 0, 0},
+		/* Steps for whichever after those of one; a key held at the end of a part. */
+		{{H, 1, 1, 0, A, 0, A, 0}, 4, LURK_GIVES_TEXT, LURK_ERR_CONTENT, 1, 1},
+		{{H, 1, 1, 0, A, LURK_STEP_HOLD, H, 1, 2, 0, A, 0},
+		 6,
+		 LURK_GIVES_TEXT,
+		 LURK_ERR_CONTENT,
+		 1,
+		 1},
+	};
+
+	(void)state;
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		struct lurk_rule rule = {.press = test_press("F1")};
+		uint8_t bytes[28];
+
+		for (unsigned w = 0; w < rows[i].count; w++)
+			lurk_step_write(
+				&(struct lurk_step){rows[i].words[2 * w], rows[i].words[2 * w + 1]},
+				bytes + (size_t)w * LURK_STEP_BYTES);
+		rule.gives.kind = rows[i].kind;
+		rule.gives.steps =
+			(struct lurk_text){(char *)bytes, rows[i].count * LURK_STEP_BYTES};
+		if ((int)lurk_rule_check(&rule) != rows[i].is)
+			fail_msg("row %zu is %s", i, lurk_error_text(lurk_rule_check(&rule)));
+		if (rows[i].first >= 0)
+			assert_int_equal(lurk_steps_for(rule.gives.steps, 1).length,
+					 rows[i].first * LURK_STEP_BYTES);
+		if (rows[i].second >= 0)
+			assert_int_equal(lurk_steps_for(rule.gives.steps, 2).length,
+					 rows[i].second * LURK_STEP_BYTES);
+	}
+	assert_int_equal(lurk_layout_number("", 0), 0);
+	assert_int_not_equal(lurk_layout_number("German", 6), lurk_layout_number("Danish", 6));
+}
+
 static void too_much_is_refused(void **state)
 {
 	static struct lurk_rule rules[LURK_RULES_MAX + 1];
@@ -349,6 +410,7 @@ int main(void)
 		cmocka_unit_test(the_better_description_wins),
 		cmocka_unit_test(damage_is_refused),
 		cmocka_unit_test(nonsense_is_refused),
+		cmocka_unit_test(steps_of_layouts),
 		cmocka_unit_test(too_much_is_refused),
 		cmocka_unit_test(at_every_byte_the_old_or_the_new_is_there),
 		cmocka_unit_test(a_bad_slot_is_passed_over_and_said),

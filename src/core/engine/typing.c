@@ -33,10 +33,10 @@ static struct lurk_step step_at(const uint8_t *steps, unsigned index)
 	return lurk_step_read(steps + (size_t)index * LURK_STEP_BYTES);
 }
 
-static bool any_locks(const struct lurk_action *action)
+static bool any_locks(const uint8_t *steps, unsigned count)
 {
-	for (unsigned i = 0; i < action->step_count; i++) {
-		if (step_at(action->steps, i).modifiers & LURK_STEP_LOCKS)
+	for (unsigned i = 0; i < count; i++) {
+		if (step_at(steps, i).modifiers & LURK_STEP_LOCKS)
 			return true;
 	}
 	return false;
@@ -44,7 +44,7 @@ static bool any_locks(const struct lurk_action *action)
 
 static void start_typing(struct lurk_engine *e, uint16_t keyboard,
 			 const struct lurk_engine_source *source, const struct lurk_action *action,
-			 uint8_t lifted, bool locked)
+			 struct lurk_text steps, uint8_t lifted, bool locked)
 {
 	e->typing = (struct lurk_typing){
 		.active = true,
@@ -52,10 +52,10 @@ static void start_typing(struct lurk_engine *e, uint16_t keyboard,
 		.hold_last = action->gives == LURK_GIVES_CHORDS,
 		.lift = lifted,
 		.keyboard = keyboard,
-		.count = action->step_count,
+		.count = (uint16_t)(steps.length / LURK_STEP_BYTES),
 		.code = source->code,
 		.kind = source->kind,
-		.steps = action->steps,
+		.steps = (const uint8_t *)steps.bytes,
 	};
 	lurk_overlay_begin(e, keyboard, source->code, source->kind);
 }
@@ -223,17 +223,22 @@ void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_engi
 		      const struct lurk_action *action)
 {
 	enum { LEVELS = LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT | LURK_MOD_RIGHT_ALT };
+	const uint32_t layout = e->layout ? e->layout(e->asked, keyboard) : 0;
+	const struct lurk_text steps = lurk_steps_for(action->steps, layout);
+	const uint8_t *bytes = (const uint8_t *)steps.bytes;
+	const unsigned count = (unsigned)(steps.length / LURK_STEP_BYTES);
 	bool text = action->gives == LURK_GIVES_TEXT;
-	bool locked = text && e->caps_lock && any_locks(action) && e->caps_lock(e->caps_lock_data);
+	bool locked = text && e->caps_lock && any_locks(bytes, count) && e->caps_lock(e->asked);
 	uint8_t lifted = lurk_belonging(e, action->modifiers);
 
-	if (action->step_count > 1 || locked) {
-		start_typing(e, keyboard, source, action, text ? LURK_MOD_SIDES : lifted, locked);
-		return;
-	}
-	/* One character is a key: it can be held, and Control with it is Control with it. */
-	lurk_overlay_hold(e, keyboard, source, step_at(action->steps, 0),
-			  lifted | (text ? LEVELS : 0));
+	if (!count) /* the layout that is active has no keys for it: nothing wrong is typed */
+		lurk_overlay_swallow(e, keyboard);
+	else if (count > 1 || locked)
+		start_typing(e, keyboard, source, action, steps, text ? LURK_MOD_SIDES : lifted,
+			     locked);
+	else /* a character is a key: it can be held, and Control with it is Control with it */
+		lurk_overlay_hold(e, keyboard, source, step_at(bytes, 0),
+				  lifted | (text ? LEVELS : 0));
 }
 
 bool lurk_typing_lifts(const struct lurk_engine *e, uint8_t modifiers)

@@ -312,7 +312,7 @@ void lurk_hold_drop(struct lurk_session *s, uint16_t number)
 
 static bool lifts(const struct lurk_action *action)
 {
-	return (action->modifiers && action->gives == LURK_GIVES_KEY) || action->step_count;
+	return (action->modifiers && action->gives == LURK_GIVES_KEY) || action->steps.length;
 }
 
 void lurk_hold_lend(struct lurk_session *s, const struct lurk_event *event)

@@ -28,8 +28,10 @@ static bool writes(const struct lurk_step *step)
 
 static bool is_text(const struct lurk_rule *rule)
 {
-	unsigned written = rule->gives.kind == LURK_GIVES_TEXT ? 2 : 0;
+	unsigned written = 0;
 
+	if (rule->gives.kind == LURK_GIVES_TEXT)
+		return true;
 	for (size_t at = 0; at + LURK_STEP_BYTES <= rule->gives.steps.length;
 	     at += LURK_STEP_BYTES) {
 		const struct lurk_step step =

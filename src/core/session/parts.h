@@ -159,6 +159,9 @@ void lurk_seats_start(struct lurk_session *s);
 /* Whether somebody else is at a screen now: then that person's rules hold there. */
 void lurk_seats_look(struct lurk_session *s);
 
+/* lurk_engine.layout: of whoever is at the keyboard's seat. */
+uint32_t lurk_seats_layout(void *session, uint16_t keyboard);
+
 /* The part of a seat that a keyboard belongs to, which may be new; 0 where there are too many. */
 uint8_t lurk_seats_of(struct lurk_session *s, const char *name);
 

@@ -7,8 +7,7 @@
 
 static uint32_t person_at(const struct lurk_session *s, const struct lurk_session_seat *seat)
 {
-	return s->port->calls->person && s->own_may ? s->port->calls->person(s->port, seat->name)
-						    : LURK_NOBODY;
+	return s->port->calls->person ? s->port->calls->person(s->port, seat->name) : LURK_NOBODY;
 }
 
 /* What somebody has stored, into memory that nobody holds. */
@@ -22,7 +21,7 @@ static void load(struct lurk_session *s, struct lurk_session_seat *seat,
 	memset(&seat->store, 0, sizeof seat->store);
 	seat->store.newest = -1;
 	seat->why = LURK_OK;
-	if (seat->person == LURK_NOBODY)
+	if (seat->person == LURK_NOBODY || !s->own_may)
 		return;
 	if (ruleset == LURK_NO_RULESET) {
 		seat->why = LURK_ERR_ROOM;
@@ -53,6 +52,7 @@ static void sit(struct lurk_session *s, unsigned index, uint32_t person)
 	lurk_engine_cancel(&s->engine);
 	lurk_session_send(s);
 	seat->person = person;
+	seat->layout = 0;
 	to = s->mode;
 	load(s, seat, &to.parts[index + 1]);
 	if (s->mode.trying)
@@ -78,10 +78,50 @@ void lurk_session_allow(struct lurk_session *session, enum lurk_own may)
 {
 	session->own_may = may;
 	for (unsigned i = 0; i < LURK_SESSION_SEATS; i++) {
-		if (session->seats[i].person != LURK_NOBODY)
-			sit(session, i, LURK_NOBODY);
+		const struct lurk_session_seat seat = session->seats[i];
+
+		if (seat.person == LURK_NOBODY)
+			continue;
+		sit(session, i, LURK_NOBODY);
+		sit(session, i, seat.person);
+		session->seats[i].layout = seat.layout;
 	}
 	lurk_seats_look(session);
+}
+
+/* ---- The layout that is active -------------------------------------------------------------- */
+
+/* Where text is on its way, the rest of it would come out as in another layout: it ends. */
+enum lurk_error lurk_session_layout(struct lurk_session *session,
+				    const struct lurk_request *request, uint32_t layout)
+{
+	const struct lurk_typing *typing = &session->engine.typing;
+	struct lurk_session_seat *seat;
+
+	if (!request->part || request->part > LURK_SESSION_SEATS)
+		return LURK_ERR_DENIED;
+	lurk_seats_look(session);
+	seat = &session->seats[request->part - 1];
+	if (seat->person == LURK_NOBODY || seat->person != request->by)
+		return LURK_ERR_DENIED;
+	if (seat->layout == layout)
+		return LURK_OK;
+	seat->layout = layout;
+	session->changes++;
+	if (typing->active && !typing->hold_last &&
+	    lurk_session_at(session, typing->keyboard)->part == request->part) {
+		lurk_engine_cancel(&session->engine);
+		lurk_session_send(session);
+	}
+	return LURK_OK;
+}
+
+uint32_t lurk_seats_layout(void *session, uint16_t keyboard)
+{
+	const struct lurk_session *s = session;
+	const unsigned part = lurk_session_at(session, keyboard)->part;
+
+	return part ? s->seats[part - 1].layout : 0;
 }
 
 /* ---- Seats ---------------------------------------------------------------------------------- */

@@ -465,7 +465,8 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	session->memory = *memory;
 	lurk_engine_init(&session->engine, memory->engine_keyboards, memory->keyboard_count);
 	session->engine.caps_lock = caps_lock;
-	session->engine.caps_lock_data = session;
+	session->engine.layout = lurk_seats_layout;
+	session->engine.asked = session;
 	lurk_seats_start(session);
 	return lurk_rules_load(session);
 }
