@@ -12,7 +12,7 @@ import subprocess
 import sys
 
 # From the bottom: each may use what stands before it.
-ORDER = ["core", "text", "form", "layout", "profile", "port", "picture", "service", "work", "tell", "terminal", "cli"]
+ORDER = ["core", "text", "form", "layout", "profile", "port", "picture", "service", "agent", "work", "tell", "terminal", "cli"]
 LONGEST = 600
 LONG = {
     "src/core/check.c": "the sources of keys, and the judging of rules by them",

@@ -33,6 +33,10 @@ struct lurk_characters {
 	/* What a key types with those modifiers, as its cap has it; "" for what is no sign. Returns
 	 * whether it is a dead key's. May be NULL where no key is told of. */
 	bool (*cap)(void *data, lurk_key key, uint16_t modifiers, char out[LURK_CAP]);
+	/* Where texts follow the layout that is active at the press: those of the index-th that may
+	 * be, and its number (lurk_layout_number()); false past the last. NULL where this one
+	 * counts whatever is active. */
+	bool (*each)(void *data, unsigned index, struct lurk_characters *one, uint32_t *layout);
 };
 
 /* The first character of a text in UTF-8: how many bytes it has, 0 where there is none or they are

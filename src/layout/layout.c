@@ -17,7 +17,8 @@ struct lurk_layout {
 	struct xkb_state *state;
 	struct lurk_typing_table *typing;
 	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
-	char name[64], words[96];           /* words are looked up when first asked for */
+	xkb_layout_index_t group;           /* of the keymap's */
+	char name[64], words[96];           /* looked up when first asked for */
 };
 
 static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format,
@@ -34,6 +35,14 @@ struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *mess
 	return lurk_layout_open_with(name, "", message);
 }
 
+/* As the keymap has it. */
+static const char *words_of(const struct lurk_layout *layout)
+{
+	const char *words = xkb_keymap_layout_get_name(layout->keymap, layout->group);
+
+	return words ? words : "";
+}
+
 /* NAME or NAME:VARIANT. */
 static struct xkb_keymap *find_keymap(struct xkb_context *context, const char *name,
 				      const char *options)
@@ -48,6 +57,41 @@ static struct xkb_keymap *find_keymap(struct xkb_context *context, const char *n
 	snprintf(base, sizeof base, "%.*s", (int)(colon ? (size_t)(colon - name) : strlen(name)),
 		 name);
 	return xkb_keymap_new_from_names(context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
+}
+
+unsigned lurk_layouts_of_keymap(const char *text, size_t length, struct lurk_layout *layouts[],
+				unsigned most)
+{
+	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+	struct xkb_keymap *keymap = NULL;
+	unsigned count = 0;
+
+	if (context) {
+		xkb_context_set_log_fn(context, quiet);
+		keymap =
+			xkb_keymap_new_from_buffer(context, text, length, XKB_KEYMAP_FORMAT_TEXT_V1,
+						   XKB_KEYMAP_COMPILE_NO_FLAGS);
+	}
+	while (keymap && count < most && count < xkb_keymap_num_layouts(keymap)) {
+		struct lurk_layout *layout = lurk_allocate(1, sizeof *layout);
+
+		layout->group = count;
+		layout->state = lurk_typing_state(keymap, layout->group);
+		if (!layout->state)
+			abort();
+		layout->context = xkb_context_ref(context);
+		layout->keymap = xkb_keymap_ref(keymap);
+		snprintf(layout->words, sizeof layout->words, "%s", words_of(layout));
+		layouts[count++] = layout;
+	}
+	xkb_keymap_unref(keymap);
+	xkb_context_unref(context);
+	return count;
+}
+
+uint32_t lurk_layout_number_of(const struct lurk_layout *layout)
+{
+	return lurk_layout_number(words_of(layout), strlen(words_of(layout)));
 }
 
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
@@ -89,8 +133,10 @@ void lurk_layouts_each(void (*tell)(void *data, const char *name), void *data)
 	xkb_context_unref(context);
 }
 
-const char *lurk_layout_name(const struct lurk_layout *layout)
+const char *lurk_layout_name(struct lurk_layout *layout)
 {
+	if (!*layout->name) /* one of a keymap has its words alone */
+		lurk_registry_called(layout->context, layout->words, layout->name);
 	return layout->name;
 }
 
@@ -114,12 +160,22 @@ void lurk_layout_close(struct lurk_layout *layout)
 	lurk_release(layout);
 }
 
-/* Modifiers that reach a level, as keys; false where they are others than Shift and AltRight. */
-static bool modifiers_for(struct xkb_keymap *keymap, xkb_keycode_t code, xkb_level_index_t level,
-			  uint16_t *modifiers)
+/* Which of a key's own layouts is meant: many keys have one for all. */
+static xkb_layout_index_t group_of(const struct lurk_layout *layout, xkb_keycode_t code)
 {
+	const xkb_layout_index_t count = xkb_keymap_num_layouts_for_key(layout->keymap, code);
+
+	return count ? layout->group % count : 0;
+}
+
+/* Modifiers that reach a level, as keys; false where they are others than Shift and AltRight. */
+static bool modifiers_for(const struct lurk_layout *layout, xkb_keycode_t code,
+			  xkb_level_index_t level, uint16_t *modifiers)
+{
+	struct xkb_keymap *keymap = layout->keymap;
 	xkb_mod_mask_t masks[8];
-	size_t n = xkb_keymap_key_get_mods_for_level(keymap, code, 0, level, masks, 8);
+	size_t n = xkb_keymap_key_get_mods_for_level(keymap, code, group_of(layout, code), level,
+						     masks, 8);
 	xkb_mod_mask_t shift = 1U << xkb_keymap_mod_get_index(keymap, XKB_MOD_NAME_SHIFT);
 	xkb_mod_mask_t third = 1U << xkb_keymap_mod_get_index(keymap, "Mod5");
 
@@ -137,7 +193,7 @@ static bool modifiers_for(struct xkb_keymap *keymap, xkb_keycode_t code, xkb_lev
 static struct lurk_typing_table *typing(struct lurk_layout *layout)
 {
 	if (!layout->typing)
-		layout->typing = lurk_typing_new(layout->context, layout->keymap);
+		layout->typing = lurk_typing_new(layout->context, layout->keymap, layout->group);
 	return layout->typing;
 }
 
@@ -191,31 +247,38 @@ const char *lurk_layouts_with(uint32_t codepoint, char out[64])
 	return out;
 }
 
+struct third_level {
+	const struct lurk_layout *layout;
+	bool found;
+};
+
 static void look_for_third_level(struct xkb_keymap *keymap, xkb_keycode_t code, void *data)
 {
-	const xkb_level_index_t levels = xkb_keymap_num_levels_for_key(keymap, code, 0);
+	struct third_level *third = data;
+	const xkb_layout_index_t group = group_of(third->layout, code);
+	const xkb_level_index_t levels = xkb_keymap_num_levels_for_key(keymap, code, group);
 	const lurk_key key = (lurk_key)(code - KEYCODE_OFFSET);
 	const xkb_keysym_t *syms;
 	uint16_t modifiers;
-	bool *found = data;
 
 	/* The keypad and the key beside the left Shift have third levels in every layout. */
 	if (code < KEYCODE_OFFSET || key == LURK_KEY_102ND ||
 	    lurk_key_side(key) == LURK_SIDE_NUMPAD)
 		return;
-	for (xkb_level_index_t level = 0; level < levels && !*found; level++)
-		*found = xkb_keymap_key_get_syms_by_level(keymap, code, 0, level, &syms) == 1 &&
-			 xkb_keysym_to_utf32(syms[0]) > ' ' &&
-			 modifiers_for(keymap, code, level, &modifiers) &&
-			 modifiers & LURK_MOD_RIGHT_ALT;
+	for (xkb_level_index_t level = 0; level < levels && !third->found; level++)
+		third->found =
+			xkb_keymap_key_get_syms_by_level(keymap, code, group, level, &syms) == 1 &&
+			xkb_keysym_to_utf32(syms[0]) > ' ' &&
+			modifiers_for(third->layout, code, level, &modifiers) &&
+			modifiers & LURK_MOD_RIGHT_ALT;
 }
 
 bool lurk_layout_third_level(struct lurk_layout *layout)
 {
-	bool found = false;
+	struct third_level third = {layout, false};
 
-	xkb_keymap_key_for_each(layout->keymap, look_for_third_level, &found);
-	return found;
+	xkb_keymap_key_for_each(layout->keymap, look_for_third_level, &third);
+	return third.found;
 }
 
 static bool cap(void *data, lurk_key key, uint16_t modifiers, char out[LURK_CAP])
@@ -225,15 +288,16 @@ static bool cap(void *data, lurk_key key, uint16_t modifiers, char out[LURK_CAP]
 
 struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 {
-	return (struct lurk_characters){layout, find, type, elsewhere, cap};
+	return (struct lurk_characters){layout, find, type, elsewhere, cap, NULL};
 }
 
 uint32_t lurk_layout_symbol(struct lurk_layout *layout, lurk_key key)
 {
+	const xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
 	const xkb_keysym_t *syms;
 
-	return xkb_keymap_key_get_syms_by_level(layout->keymap, key + KEYCODE_OFFSET, 0, 0, &syms) >
-			       0
+	return xkb_keymap_key_get_syms_by_level(layout->keymap, code, group_of(layout, code), 0,
+						&syms) > 0
 		       ? syms[0]
 		       : 0;
 }
@@ -322,7 +386,7 @@ bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modif
 	}
 	if (lurk_key_side(key) == LURK_SIDE_NUMPAD)
 		mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, XKB_MOD_NAME_NUM);
-	xkb_state_update_mask(state, mask, 0, 0, 0, 0, 0);
+	xkb_state_update_mask(state, mask, 0, 0, 0, 0, layout->group);
 	sym = xkb_state_key_get_one_sym(state, (xkb_keycode_t)key + KEYCODE_OFFSET);
 	if (is_dead(sym))
 		accent(layout, sym, legend);
@@ -364,7 +428,7 @@ unsigned lurk_layout_lights(const struct lurk_layout *layout)
 void lurk_layout_reset(struct lurk_layout *layout)
 {
 	xkb_state_unref(layout->state);
-	layout->state = xkb_state_new(layout->keymap);
+	layout->state = lurk_typing_state(layout->keymap, layout->group);
 	if (layout->sequence)
 		xkb_compose_state_reset(layout->sequence);
 }

@@ -97,6 +97,29 @@ void lurk_registry_words(struct xkb_context *context, const char *name, char *wo
 	each(context, take_words, &wanted);
 }
 
+struct called {
+	const char *words;
+	char *name;
+};
+
+static bool take_name(void *data, const char *name, const char *words)
+{
+	const struct called *c = data;
+
+	if (strcmp(words, c->words) != 0)
+		return true;
+	snprintf(c->name, 64, "%s", name);
+	return false;
+}
+
+void lurk_registry_called(struct xkb_context *context, const char *words, char name[64])
+{
+	struct called called = {words, name};
+
+	snprintf(name, 64, "%.63s", words);
+	each(context, take_name, &called);
+}
+
 /* ---- What a word means ----------------------------------------------------------------------- */
 
 struct meant {

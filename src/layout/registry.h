@@ -16,6 +16,9 @@ void lurk_registry_words(struct xkb_context *context, const char *name, char *wo
 bool lurk_registry_meant(struct xkb_context *context, const char *word, char name[64],
 			 char candidates[256]);
 
+/* The name of the layout that has these words: the words themselves where none has. */
+void lurk_registry_called(struct xkb_context *context, const char *words, char name[64]);
+
 /* Each layout's name; variants as "de:neo". */
 void lurk_registry_each(struct xkb_context *context, void (*tell)(void *data, const char *name),
 			void *data);

@@ -34,6 +34,7 @@ struct lurk_typing_table {
 	struct xkb_compose_state *state; /* NULL where there is none */
 	unsigned firsts[FIRSTS_MAX];     /* places that begin a sequence */
 	unsigned first_count;
+	xkb_layout_index_t group;
 };
 
 /* ---- What every key gives ------------------------------------------------------------------- */
@@ -42,6 +43,15 @@ static void press(struct xkb_state *state, lurk_key key, bool down)
 {
 	xkb_state_update_key(state, (xkb_keycode_t)key + KEYCODE_OFFSET,
 			     down ? XKB_KEY_DOWN : XKB_KEY_UP);
+}
+
+struct xkb_state *lurk_typing_state(struct xkb_keymap *keymap, xkb_layout_index_t group)
+{
+	struct xkb_state *state = xkb_state_new(keymap);
+
+	if (state && group)
+		xkb_state_update_mask(state, 0, 0, 0, 0, 0, group);
+	return state;
 }
 
 bool lurk_typing_commands(struct xkb_state *state, xkb_keycode_t code)
@@ -70,7 +80,7 @@ static uint32_t codepoint_of(xkb_keysym_t sym)
 static struct xkb_state *state_with(const struct lurk_typing_table *t, struct xkb_keymap *keymap,
 				    uint16_t modifiers, const uint8_t holds[2], bool caps_lock)
 {
-	struct xkb_state *state = xkb_state_new(keymap);
+	struct xkb_state *state = lurk_typing_state(keymap, t->group);
 
 	if (!state)
 		abort();
@@ -128,7 +138,7 @@ static void find_levels(struct lurk_typing_table *t, struct xkb_keymap *keymap)
 		known |= 1U << xkb_keymap_mod_get_index(keymap, others[i]);
 	for (lurk_key key = lurk_key_next(0); key && t->level_count < LEVEL_KEYS;
 	     key = lurk_key_next(key)) {
-		struct xkb_state *state = xkb_state_new(keymap);
+		struct xkb_state *state = lurk_typing_state(keymap, t->group);
 		xkb_mod_mask_t held, after;
 
 		if (!state)
@@ -239,12 +249,14 @@ static unsigned from_first(struct lurk_typing_table *t, unsigned first, uint32_t
 
 /* ---- Finding -------------------------------------------------------------------------------- */
 
-struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap)
+struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap,
+					  xkb_layout_index_t group)
 {
 	struct lurk_typing_table *t = lurk_allocate(1, sizeof *t);
 
 	if (!t)
 		return NULL;
+	t->group = group;
 	find_levels(t, keymap);
 	look_at_levels(t, keymap);
 	find_firsts(t, context);

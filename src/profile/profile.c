@@ -149,34 +149,79 @@ static bool read_chords(struct reader *r, const struct lurk_node *list, struct l
 	return true;
 }
 
-/* The strokes of a text. Where the layout has none for a character, or is not known, it stays
+static size_t characters_in(struct lurk_text text)
+{
+	size_t count = 0;
+	uint32_t c;
+
+	for (size_t at = 0; at < text.length; count++)
+		at += lurk_character_read(text.bytes + at, text.length - at, &c);
+	return count;
+}
+
+/* The strokes of a text in one layout: how many bytes, 0 where it lacks a character. */
+static size_t type_text(const struct lurk_characters *characters, struct lurk_text text,
+			uint8_t *bytes)
+{
+	struct lurk_step steps[LURK_CHARACTER_STEPS];
+	size_t length = 0;
+	uint32_t c;
+
+	for (size_t at = 0; at < text.length;) {
+		unsigned n;
+
+		at += lurk_character_read(text.bytes + at, text.length - at, &c);
+		n = characters->type(characters->data, c, steps);
+		if (!n)
+			return 0;
+		for (unsigned i = 0; i < n; i++, length += LURK_STEP_BYTES)
+			lurk_step_write(&steps[i], bytes + length);
+	}
+	return length;
+}
+
+/* The same in each layout that may be active, one part after the other; 0 where none has all. */
+static size_t type_in_each(const struct lurk_characters *characters, struct lurk_text text,
+			   uint8_t *bytes)
+{
+	struct lurk_characters one;
+	uint32_t layout;
+	size_t length = 0;
+	bool any = false;
+
+	for (unsigned i = 0;
+	     i < LURK_STEPS_LAYOUTS && characters->each(characters->data, i, &one, &layout); i++) {
+		const size_t n = type_text(&one, text, bytes + length + LURK_STEPS_HEADING);
+
+		if (!layout) /* it has no name: it cannot be told from others */
+			return type_text(characters, text, bytes);
+		any = any || n;
+		lurk_steps_heading(layout, (unsigned)(n / LURK_STEP_BYTES), bytes + length);
+		length += LURK_STEPS_HEADING + n;
+	}
+	return any ? length : 0;
+}
+
+/* The strokes of a text. Where no layout has some for a character, or none is known, it stays
  * without: that is said when it is applied. */
 static bool read_text(struct reader *r, const struct lurk_node *node, struct lurk_result *result)
 {
+	enum { HEADING = LURK_STEPS_HEADING / LURK_STEP_BYTES };
 	const struct lurk_text text = {node->text, strlen(node->text)};
-	struct lurk_step steps[LURK_CHARACTER_STEPS];
-	size_t length = 0, characters = 0;
-	uint32_t c;
+	const struct lurk_characters *characters = r->characters;
+	const size_t count = characters_in(text), in_one = count * LURK_CHARACTER_STEPS + HEADING;
+	size_t length = 0;
 
-	if (!make_steps(r, node, text.length * LURK_CHARACTER_STEPS))
-		return false;
-	for (size_t at = 0; at < text.length; characters++) {
-		unsigned n = 0;
-
-		at += lurk_character_read(text.bytes + at, text.length - at, &c);
-		if (r->characters && r->characters->type)
-			n = r->characters->type(r->characters->data, c, steps);
-		for (unsigned i = 0; i < n; i++, length += LURK_STEP_BYTES)
-			lurk_step_write(&steps[i], r->steps + length);
-		if (!n) {
-			length = 0;
-			break;
-		}
-	}
-	if (characters > LURK_TEXT_MAX || length > (size_t)LURK_STEPS_MAX * LURK_STEP_BYTES)
+	if (count > LURK_TEXT_MAX)
 		return lurk_yaml_say(&r->file->yaml, node, r->message,
 				     "a key types %d characters at most, and this is longer",
 				     LURK_TEXT_MAX);
+	if (!make_steps(r, node,
+			in_one * (characters && characters->each ? LURK_STEPS_LAYOUTS : 1)))
+		return false;
+	if (characters && characters->type)
+		length = characters->each ? type_in_each(characters, text, r->steps)
+					  : type_text(characters, text, r->steps);
 	result->steps = (struct lurk_text){(char *)r->steps, length};
 	return true;
 }

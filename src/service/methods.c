@@ -359,6 +359,36 @@ void lurk_method_unwatch(struct lurk_call *call)
 	call->result = json_true();
 }
 
+/* ---- The layout ---------------------------------------------------------------------------- */
+
+/* By whoever is at a screen, of that seat; until the connection ends, or another one tells. */
+void lurk_method_layout(struct lurk_call *call)
+{
+	struct lurk_session *session = call->rpc->session;
+	const struct lurk_text active = lurk_call_text_of(call, "active");
+	const struct lurk_request request = {
+		.by = call->caller->uid,
+		.part = (uint8_t)lurk_session_part(session, call->caller->seat)};
+	const uint32_t layout = lurk_layout_number(active.bytes, active.length);
+
+	if (lurk_session_layout(session, &request, layout) != LURK_OK) {
+		lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
+			       "only the person at the screen may tell which layout is active");
+		return;
+	}
+	for (struct lurk_caller *one = call->rpc->callers; one; one = one->next)
+		one->told_layout = one->told_layout == request.part ? 0 : one->told_layout;
+	call->caller->told_layout = request.part;
+	call->result = json_true();
+}
+
+static void end_layout(struct lurk_rpc *rpc, const struct lurk_caller *caller)
+{
+	const struct lurk_request request = {.by = caller->uid, .part = caller->told_layout};
+
+	lurk_session_layout(rpc->session, &request, 0); /* not where somebody else is by now */
+}
+
 /* ---- The end ------------------------------------------------------------------------------- */
 
 void lurk_rpc_come(struct lurk_rpc *rpc, struct lurk_caller *caller)
@@ -373,6 +403,7 @@ void lurk_rpc_gone(struct lurk_rpc *rpc, struct lurk_caller *caller)
 
 	lurk_rpc_end_watch(rpc, caller);
 	end_using(rpc, caller);
+	end_layout(rpc, caller);
 	if (caller->trial && caller->trial == rpc->session->trials && rpc->session->mode.trying) {
 		lurk_session_end_try(rpc->session);
 		rpc->log(rpc->log_data, "the connection that tried rules is gone: they end");

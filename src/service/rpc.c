@@ -81,6 +81,10 @@ static const struct method {
 	 {{"take", FLAG, 0, false, "true or false"},
 	  {"seconds", NUMBER, LURK_TAKE_SECONDS, false, "a number from 1 to 60"}}},
 	{"unwatch", WATCH, lurk_method_unwatch, {{0}}},
+	{"layout",
+	 OFF,
+	 lurk_method_layout,
+	 {{"active", TEXT, 0, true, "what the active layout is called, or an empty text"}}},
 };
 
 static bool has_right(const struct lurk_rights *rights, enum right right)

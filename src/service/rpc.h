@@ -58,7 +58,8 @@ struct lurk_caller {
 	/* By `watch` with `take`: until when what is pressed on a seat is withheld for it. */
 	uint64_t takes_until_us;
 	char takes_seat[32];
-	uint32_t trial; /* that it began by `try`: lurk_session.trials; 0 for none */
+	uint32_t trial;      /* that it began by `try`: lurk_session.trials; 0 for none */
+	uint8_t told_layout; /* it told last which layout is active there: a part; 0 for none */
 	/* A profile is in force until it is gone, then `used_before` again; whose: a part. */
 	bool using;
 	uint8_t used_part;

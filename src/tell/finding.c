@@ -7,6 +7,7 @@
 #include "lurk/work/effects.h"
 #include "tell/json.h"
 #include "tell/keyboard.h"
+#include "tell/layout.h"
 #include "tell/words.h"
 
 const char *tell_finding_code(const struct lurk_finding *finding)
@@ -23,6 +24,7 @@ const char *tell_finding_code(const struct lurk_finding *finding)
 	       : code == LURK_CHECK_OTHER_SYMBOL     ? "other-symbol"
 	       : code == LURK_CHECK_NO_SYMBOL        ? "no-symbol"
 	       : code == LURK_CHECK_ASSUMED_LAYOUT   ? "assumed-layout"
+	       : code == LURK_CHECK_LACKED           ? "layout-lacks"
 						     : lurk_check_name(code);
 }
 
@@ -112,11 +114,31 @@ static const char *typed_by(const struct lurk_finding *f, char out[LURK_WORDS])
 	return out;
 }
 
+/* Those in turn that have all of a rule's text. */
+static const char *layouts_having(const struct lurk_findings *all, const struct lurk_finding *f,
+				  char out[TELL_LAYOUT])
+{
+	const struct lurk_rule *rule = lurk_findings_rule(all, f->rule, NULL);
+	struct lurk_layout *one;
+
+	*out = '\0';
+	for (unsigned i = 0; (one = lurk_layout_in_turn(tell_layout_of(all->ws), i)); i++) {
+		const struct lurk_characters characters = lurk_layout_characters(one);
+		uint32_t lacked;
+
+		if (!lurk_layout_lacks(&characters, rule->gives.text, &lacked))
+			snprintf(out + strlen(out), TELL_LAYOUT - strlen(out), "%s%s",
+				 *out ? " or " : "", lurk_layout_name(one));
+	}
+	return out;
+}
+
 void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		  char out[TELL_FINDING])
 {
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
 	char one[LURK_WORDS], two[LURK_WORDS], sign[5], line[64], symbol[LURK_SYMBOL];
+	char source[TELL_LAYOUT];
 	const struct lurk_rule *rule;
 
 	switch (f->code) {
@@ -194,10 +216,16 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 		break;
 	case LURK_CHECK_ASSUMED_LAYOUT:
 		snprintf(out, TELL_FINDING,
-			 "Texts are typed as in the layout %s, %s/etc/default/keyboard says: "
-			 "where another is in use they come out wrong.",
-			 all->ws->layout.name,
-			 all->ws->layout.several ? "the first that " : "which ");
+			 "Texts are typed as in the layout %s%s, assumed: while another is active "
+			 "they come out wrong.",
+			 all->ws->layout.name, tell_layout_source(tell_layout_of(all->ws), source));
+		break;
+	case LURK_CHECK_LACKED:
+		snprintf(out, TELL_FINDING,
+			 "The layout %s has no key for %s (U+%04X): while it is active this key "
+			 "types nothing.",
+			 lurk_layout_name(lurk_layout_in_turn(tell_layout_of(all->ws), f->by)),
+			 lurk_utf8_write(f->other, sign), f->other);
 		break;
 	case LURK_CHECK_NO_SYMBOL:
 		snprintf(out, TELL_FINDING, "Programs of a desktop get nothing for %s.", key);
@@ -252,7 +280,7 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 {
 	const struct lurk_rule *rule = lurk_findings_rule(all, f->rule, NULL);
 	const char *key = f->key < LURK_KEY_COUNT ? lurk_key_name(f->key) : "";
-	char press[LURK_WORDS], with[64], offer[TELL_KEYBOARD];
+	char press[LURK_WORDS], with[64], offer[TELL_KEYBOARD], source[TELL_LAYOUT];
 
 	*out = '\0';
 	switch (f->code) {
@@ -329,6 +357,10 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 	case LURK_CHECK_ASSUMED_LAYOUT:
 		snprintf(out, TELL_FINDING, "`layout: %s`, say, in the profile tells which it is.",
 			 all->ws->layout.name);
+		break;
+	case LURK_CHECK_LACKED:
+		snprintf(out, TELL_FINDING, "It is typed while %s is active.",
+			 layouts_having(all, f, source));
 		break;
 	case LURK_CHECK_OTHER_SYMBOL:
 		snprintf(out, TELL_FINDING, "A shortcut there is set on that name.");

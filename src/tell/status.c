@@ -5,6 +5,7 @@
 
 #include "lurk/work/acting.h"
 #include "tell/json.h"
+#include "tell/layout.h"
 #include "tell/storage.h"
 #include "tell/way.h"
 #include "tell/words.h"
@@ -61,7 +62,7 @@ void tell_status(FILE *out, const struct lurk_machine *machine, const struct lur
 {
 	const struct lurk_image *image = machine->image;
 	struct lurk_profile profile = {0};
-	char rules[LURK_COUNT_WORDS], since[TELL_TIME], source[256];
+	char rules[LURK_COUNT_WORDS], since[TELL_TIME], source[256], texts[TELL_LAYOUT];
 	unsigned next = 0;
 
 	if (machine->trying) {
@@ -98,6 +99,8 @@ void tell_status(FILE *out, const struct lurk_machine *machine, const struct lur
 			"applies the file.\n",
 			ws->profile_path, lurk_words_count(pending, "difference", rules),
 			pending == 1 ? "is" : "are", pending == 1 ? "it" : "them");
+	if (*tell_texts(machine, ws, texts))
+		fprintf(out, "%s\n", texts);
 	tell_storage(out, machine);
 	if (machine->service)
 		tell_whose(out, machine);
@@ -145,6 +148,7 @@ struct json_object *tell_status_json(const struct lurk_machine *machine,
 	tell_put_text(object, "whose", machine->own ? "own" : "computer");
 	tell_put_number(object, "computer_rules", machine->computer_rules);
 	json_object_object_add(object, "persons", persons_json(machine));
+	tell_put_texts(object, machine);
 	tell_put_number(object, "differences", pending);
 	json_object_object_add(object, "bad_slots", tell_storage_json(machine));
 	json_object_object_add(object, "keyboards", tell_ways_json(machine, &ws->keyboards));

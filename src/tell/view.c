@@ -13,6 +13,7 @@
 #include "lurk/work/differences.h"
 #include "lurk/work/judge.h"
 #include "tell/json.h"
+#include "tell/layout.h"
 #include "tell/words.h"
 
 static const struct tell_side *subject(const struct tell_view *v)
@@ -272,7 +273,7 @@ static void write_under(struct tell_view *v)
 {
 	const struct tell_wanted *o = v->wanted;
 	const struct picture_job *job = &subject(v)->job;
-	char form[32], arrangement[8], date[TELL_TIME], layout[128] = "";
+	char form[32], arrangement[8], date[TELL_TIME], source[TELL_LAYOUT], layout[192] = "";
 	const char *state = "";
 
 	snprintf(form, sizeof form, "%s", lurk_form_name(job->form));
@@ -282,9 +283,8 @@ static void write_under(struct tell_view *v)
 	if (v->layout)
 		snprintf(layout, sizeof layout, "; layout %s%s", lurk_layout_words(v->layout),
 			 v->layout == v->ws->layout.usual ? ", as none is known (`--layout`)"
-			 : v->layout == v->ws->layout.own &&
-					 v->ws->layout.from == LURK_LAYOUT_OF_SYSTEM
-				 ? ", as /etc/default/keyboard says"
+			 : v->layout == lurk_layout_chosen(&v->ws->layout)
+				 ? tell_layout_source(&v->ws->layout, source)
 				 : "");
 	if (v->machine && v->ws->profile_exists && !o->version_count && !o->codes)
 		state = lurk_differences_of_edits(v->ws, v->machine, NULL, NULL)

@@ -119,6 +119,28 @@ static void check_symbols(struct lurk_workspace *ws, uint32_t index, struct lurk
 	}
 }
 
+/* Where texts follow the layout: those in which the rule types nothing. */
+static void check_each_layout(struct lurk_workspace *ws, uint32_t index, struct lurk_findings *f)
+{
+	const struct lurk_characters *characters = lurk_workspace_characters(ws);
+	const struct lurk_result *gives = &ws->profile.rules[index].gives;
+	struct lurk_finding finding = {.code = LURK_CHECK_LACKED,
+				       .severity = LURK_WARNING,
+				       .rule = index,
+				       .other = LURK_NO_RULE};
+	struct lurk_characters one;
+	uint32_t number;
+
+	if (gives->kind != LURK_GIVES_TEXT || !gives->steps.length || !characters ||
+	    !characters->each)
+		return;
+	for (unsigned i = 0; characters->each(characters->data, i, &one, &number); i++) {
+		finding.by = (lurk_key)i;
+		if (lurk_layout_lacks(&one, gives->text, &finding.other))
+			add(f, &finding);
+	}
+}
+
 /* Results that this layout has no keys for, and that lead nowhere. */
 static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 {
@@ -154,6 +176,7 @@ static void check_results(struct lurk_workspace *ws, struct lurk_findings *f)
 			assumed = true; /* once */
 		}
 		finding.severity = LURK_ERROR;
+		check_each_layout(ws, i, f);
 		if (lurk_rule_check(rule) != LURK_ERR_UNTYPED)
 			continue;
 		finding.code = LURK_CHECK_NO_LAYOUT;

@@ -196,6 +196,7 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 	machine->own = !strcmp(lurk_link_text(status, "whose"), "own");
 	machine->own_may = may ? (enum lurk_own)lurk_link_number(may, "own") : LURK_OWN_NOTHING;
 	machine->computer_rules = (uint32_t)lurk_link_number(status, "computer_rules");
+	machine->layout = (uint32_t)lurk_link_number(status, "layout");
 	machine->person_count = 0;
 	if (json_object_object_get_ex(status, "seats", &list)) {
 		for (size_t i = 0; i < json_object_array_length(list); i++)

@@ -3,6 +3,7 @@
 #include "../core/check.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <xkbcommon/xkbcommon-compose.h>
 #include <xkbcommon/xkbcommon.h>
 
@@ -19,6 +20,7 @@ struct desktop {
 	struct xkb_keymap *keymap;
 	struct xkb_state *state;
 	struct xkb_compose_state *compose;
+	unsigned group; /* which of several layouts is active */
 	char text[4096];
 };
 
@@ -62,6 +64,7 @@ static void desktop_reset(struct desktop *d)
 {
 	xkb_state_unref(d->state);
 	d->state = xkb_state_new(d->keymap);
+	xkb_state_update_mask(d->state, 0, 0, 0, 0, 0, d->group);
 	xkb_compose_state_reset(d->compose);
 	d->text[0] = '\0';
 }
@@ -262,38 +265,102 @@ static const struct {
 	{"us:dvorak", "The quick brown fox; jumps 'over' 13 lazy dogs?"},
 };
 
+/* How many of a layout's own letters do not come back on the desktop. */
+static unsigned type_own(struct desktop *d, struct lurk_layout *layout, size_t i, unsigned *tried)
+{
+	const struct lurk_characters characters = lurk_layout_characters(layout);
+	struct lurk_step steps[128 * LURK_LAYOUT_STEPS];
+	unsigned differ = 0;
+	size_t n = 0;
+	uint32_t c;
+
+	for (const char *at = own[i].text; *at; ++*tried) {
+		unsigned found;
+
+		at += lurk_character_read(at, strlen(at), &c);
+		found = characters.type(characters.data, c, steps + n);
+		if (!found)
+			printf("%s: no strokes for U+%04X\n", own[i].layout, c);
+		differ += !found;
+		n += found;
+	}
+	return differ + !comes_back(d, own[i].layout, own[i].text, steps, n);
+}
+
 static void own_letters_come_back(void **state)
 {
 	unsigned tried = 0, differ = 0;
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(own); i++) {
-		struct lurk_step steps[128 * LURK_LAYOUT_STEPS];
 		struct lurk_message why;
 		struct lurk_layout *layout = lurk_layout_open(own[i].layout, &why);
-		struct lurk_characters characters;
 		struct desktop d;
-		size_t n = 0;
-		uint32_t c;
 
 		assert_non_null(layout);
-		characters = lurk_layout_characters(layout);
-		for (const char *at = own[i].text; *at; tried++) {
-			unsigned found;
-
-			at += lurk_character_read(at, strlen(at), &c);
-			found = characters.type(characters.data, c, steps + n);
-			if (!found)
-				printf("%s: no strokes for U+%04X\n", own[i].layout, c);
-			differ += !found;
-			n += found;
-		}
 		assert_true(desktop_open(&d, own[i].layout, ""));
-		differ += !comes_back(&d, own[i].layout, own[i].text, steps, n);
+		differ += type_own(&d, layout, i, &tried);
 		desktop_close(&d);
 		lurk_layout_close(layout);
 	}
 	print_message("ten layouts' own letters: %u characters, %u differ\n", tried, differ);
+	assert_int_equal(differ, 0);
+}
+
+/* The same in one keymap, as a desktop has them in turn: each is what it is by itself. */
+static void several_in_turn(void **state)
+{
+	enum { IN_TURN = 4 };
+	unsigned tried = 0, differ = 0;
+
+	(void)state;
+	for (size_t first = 0; first + IN_TURN <= COUNT(own); first += IN_TURN) {
+		struct lurk_layout *layouts[IN_TURN];
+		struct lurk_message why;
+		struct desktop d;
+		char names[64] = "", *text;
+
+		for (size_t i = first; i < first + IN_TURN; i++)
+			snprintf(names + strlen(names), sizeof names - strlen(names), "%s%s",
+				 i > first ? "," : "", own[i].layout);
+		assert_true(desktop_open(&d, names, ""));
+		text = xkb_keymap_get_as_string(d.keymap, XKB_KEYMAP_FORMAT_TEXT_V1);
+		assert_int_equal(lurk_layouts_of_keymap(text, strlen(text), layouts, IN_TURN),
+				 IN_TURN);
+		for (unsigned i = 0; i < IN_TURN; i++) {
+			struct lurk_layout *alone = lurk_layout_open(own[first + i].layout, &why);
+
+			assert_string_equal(lurk_layout_name(layouts[i]), own[first + i].layout);
+			assert_string_equal(lurk_layout_words(layouts[i]),
+					    lurk_layout_words(alone));
+			assert_int_equal(lurk_layout_number_of(layouts[i]),
+					 lurk_layout_number_of(alone));
+			assert_int_equal(lurk_layout_third_level(layouts[i]),
+					 lurk_layout_third_level(alone));
+			for (lurk_key key = lurk_key_next(0); key && key < 248;
+			     key = lurk_key_next(key)) {
+				char in_turn[LURK_LEGEND], by_itself[LURK_LEGEND];
+
+				lurk_layout_legend(layouts[i], key, LURK_MOD_SHIFT, in_turn);
+				lurk_layout_legend(alone, key, LURK_MOD_SHIFT, by_itself);
+				assert_string_equal(in_turn, by_itself);
+				assert_int_equal(lurk_layout_symbol(layouts[i], key),
+						 lurk_layout_symbol(alone, key));
+			}
+			d.group = i;
+			differ += type_own(&d, layouts[i], first + i, &tried);
+			lurk_layout_close(alone);
+			lurk_layout_close(layouts[i]);
+		}
+		/* Cut off, or more than are wanted. */
+		assert_int_equal(lurk_layouts_of_keymap(text, strlen(text) / 2, layouts, IN_TURN),
+				 0);
+		assert_int_equal(lurk_layouts_of_keymap(text, strlen(text), layouts, 1), 1);
+		lurk_layout_close(layouts[0]);
+		free(text);
+		desktop_close(&d);
+	}
+	print_message("eight layouts in turn: %u characters, %u differ\n", tried, differ);
 	assert_int_equal(differ, 0);
 }
 
@@ -385,6 +452,7 @@ int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(caps_are_said),
+		cmocka_unit_test(several_in_turn),
 		cmocka_unit_test(own_letters_come_back),
 		cmocka_unit_test(compose_helps),
 		cmocka_unit_test(what_cannot_be_typed_is_known),

@@ -21,7 +21,7 @@ static const char *const keys[] = {"KeyA", "KeyB", "KeyE", "CapsLock", "F2", "F9
 static const char *const sets[SETS] = {
 	"KeyA<>KeyB",
 	"F9>toggle; KeyA>KeyB",
-	"KeyE>=dusk; |dusk/test; KeyA>KeyX; Shift+KeyB>\"#\"; KeyE>=previous",
+	"KeyE>=dusk; |dusk/test; KeyA>KeyX; Shift+KeyB>\"%1#%2@\"; KeyE>=previous",
 	"relay KeyE>=dusk; |dusk/test; KeyA<>KeyB; F9>toggle; F2>=previous",
 	"KeyE>CapsLock; CapsLock>nothing",
 	"F2>=dusk; F9>toggle; |dusk; CapsLock>KeyA; F2>=test",
@@ -71,6 +71,7 @@ struct model {
 	unsigned tries; /* the caller who began what is tried */
 	uint64_t until_us, last[OWNERS];
 	uint64_t takes_us[CALLERS];
+	unsigned layout, tells; /* which is active, and the caller who says so */
 };
 
 struct test {
@@ -159,13 +160,17 @@ static void press(struct world *w)
 /* ---- Requests ---------------------------------------------------------------------------------
  */
 
-enum { STATUS, GET_IMAGE, APPLY, TRY, KEEP, END_TRY, SWITCH, USE, WATCH, UNWATCH, METHODS };
-static const char *const names[METHODS] = {"status",  "image",  "apply", "try",   "keep",
-					   "end_try", "switch", "use",   "watch", "unwatch"};
+enum { STATUS, GET_IMAGE, APPLY, TRY, KEEP, END_TRY, SWITCH, USE, WATCH, UNWATCH, LAYOUT, METHODS };
+static const char *const names[METHODS] = {"status", "image",   "apply",  "try",
+					   "keep",   "end_try", "switch", "use",
+					   "watch",  "unwatch", "layout"};
+
+/* Nothing, for not known. */
+static const char *const layouts[] = {"", "Greek", "Welsh"};
 
 static bool may(const struct lurk_rights *r, unsigned method)
 {
-	static const unsigned needs[METHODS] = {0, 0, 1, 1, 1, 2, 2, 2, 3, 3};
+	static const unsigned needs[METHODS] = {0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 2};
 	const bool has[] = {r->status, r->change || r->own, r->off, r->watch};
 
 	return has[needs[method]];
@@ -204,6 +209,10 @@ static void write_request(struct test *t, unsigned method, unsigned with)
 	case USE:
 		snprintf(params, sizeof params, "\"profile\":\"%s\"%s", with % 2 ? "dusk" : "test",
 			 named);
+		break;
+	case LAYOUT:
+		snprintf(params, sizeof params, "\"active\":\"%s\"",
+			 layouts[with % COUNT(layouts)]);
 		break;
 	case WATCH:
 		if (with % 2)
@@ -336,6 +345,12 @@ static bool model_does(struct test *t, unsigned caller, unsigned method, unsigne
 			return false;
 		part->dusk = with % 2;
 		return true;
+	case LAYOUT:
+		if (!owner_of(caller) || m->sits != caller)
+			return false;
+		m->layout = with % COUNT(layouts);
+		m->tells = caller;
+		return true;
 	case WATCH:
 		if (with % 2)
 			m->takes_us[caller] = now(t) + (1 + with / 2 % 5) * UINT64_C(1000000);
@@ -361,6 +376,7 @@ static void model_sits(struct test *t, unsigned caller)
 		end_trial(m);
 	m->takes_us[m->sits] = 0;
 	m->sits = caller;
+	m->layout = 0;
 	m->now.parts[new].dusk = m->now.parts[new].dusk && !new;
 	m->before.parts[new].dusk = m->before.parts[new].dusk && !new;
 }
@@ -370,6 +386,8 @@ static void model_leaves(struct test *t, unsigned caller)
 	if (t->model.now.trying && t->model.tries == caller)
 		end_trial(&t->model);
 	t->model.takes_us[caller] = 0;
+	if (t->model.tells == caller)
+		t->model.layout = 0;
 }
 
 static bool anybody_takes(const struct test *t)
@@ -387,6 +405,8 @@ static void judge(struct test *t)
 	const struct world *w = &t->worlds[0];
 	const struct lurk_session_mode mode = lurk_session_asked(&w->session);
 
+	assert_int_equal(w->session.seats[0].layout,
+			 lurk_layout_number(layouts[m->layout], strlen(layouts[m->layout])));
 	assert_int_equal(mode.off, m->now.off);
 	assert_int_equal(mode.trying, m->now.trying);
 	for (unsigned i = 0; i < 2; i++) {

@@ -19,6 +19,10 @@ struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *mess
 /* The same with options as XKB has them, such as "compose:menu". */
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 					  struct lurk_message *message);
+/* Those of a keymap in XKB's text format, at most so many, as a desktop has several in turn: how
+ * many there are, 0 where it is none. Each is to be closed. */
+unsigned lurk_layouts_of_keymap(const char *text, size_t length, struct lurk_layout *layouts[],
+				unsigned most);
 void lurk_layout_close(struct lurk_layout *layout);
 
 /* For lurk_name_read() and for text: the key that gives a character, with Shift or AltRight where
@@ -34,9 +38,11 @@ const char *lurk_layouts_with(uint32_t codepoint, char out[64]);
 /* Tells the name of each layout and variant that the system has. */
 void lurk_layouts_each(void (*tell)(void *data, const char *name), void *data);
 
-/* What it is called: "gb"; and in words: "English (UK)". */
-const char *lurk_layout_name(const struct lurk_layout *layout);
+/* What it is called: "gb"; in words: "English (UK)"; and by the words of its keymap as a number:
+ * lurk_layout_number(), which the steps of a text are told apart by. */
+const char *lurk_layout_name(struct lurk_layout *layout);
 const char *lurk_layout_words(struct lurk_layout *layout);
+uint32_t lurk_layout_number_of(const struct lurk_layout *layout);
 
 /* What a key types, as its cap would say it: without modifiers, or with LURK_MOD_SHIFT,
  * LURK_MOD_RIGHT_ALT or both. An accent of a dead key stands by itself; digits of a keypad are

@@ -24,6 +24,8 @@ enum {
 	LURK_CHECK_OTHER_SYMBOL,   /* programs of a desktop take `key` for XKB's symbol `other` */
 	LURK_CHECK_NO_SYMBOL,      /* or for none */
 	LURK_CHECK_ASSUMED_LAYOUT, /* a session may have another than a text is typed in */
+	/* Of several layouts in turn, that with the index `by` lacks the character `other`. */
+	LURK_CHECK_LACKED,
 };
 
 /* The modifiers of a level, as lurk_finding.levels counts them. */

@@ -36,6 +36,7 @@ struct lurk_machine {
 	 * person is at its screen; how many the computer's are; and what own ones may do. */
 	bool own;
 	uint32_t computer_rules;
+	uint32_t layout; /* that is active here, as lurk_layout_number(); 0 for not known */
 	enum lurk_own own_may;
 	/* Whoever else has rules of their own in force: a user's number and how many, on a seat. */
 	struct lurk_machine_person {

@@ -1,0 +1,226 @@
+/*
+ * lurk-agent: runs in a desktop's session, with no rights but its user's, and tells the service
+ * which layout is active there, so that texts come out right. It sees no key, and tells nothing
+ * else.
+ *
+ *     agent.c     one a session; what is told when
+ *     display.c   the layouts of the session, and which is active
+ *     service.c   the connection to the service
+ */
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <glib-unix.h>
+#ifdef LURK_SYSTEMD
+#include <systemd/sd-login.h>
+#endif
+
+#include "agent/display.h"
+#include "agent/service.h"
+#include "service/protocol.h"
+
+/* The longest that `--layouts` waits for a display that is stuck. */
+enum { LAYOUTS_S = 3 };
+
+struct agent {
+	struct display display;
+	struct service service;
+	GMainLoop *loop;
+};
+
+/* ---- Whether the session is at the screen ---------------------------------------------------- */
+
+#ifdef LURK_SYSTEMD
+/* Another of the same person's sessions, such as a text console, has another layout. Where logind
+ * knows none of that person's, nobody can know. */
+static bool is_active(void)
+{
+	char *session = NULL;
+	bool active;
+
+	if (sd_pid_get_session(0, &session) < 0) {
+		const char *named = getenv("XDG_SESSION_ID");
+
+		session = named ? strdup(named) : NULL;
+		if (!session && sd_uid_get_display(getuid(), &session) < 0)
+			session = NULL;
+	}
+	active = !session || sd_session_is_active(session) > 0;
+	free(session);
+	return active;
+}
+#else
+static bool is_active(void)
+{
+	return true;
+}
+#endif
+
+/* ---- Telling --------------------------------------------------------------------------------- */
+
+static void tell(struct agent *a, bool again)
+{
+	const int active = is_active() ? a->display.active : DISPLAY_UNKNOWN;
+
+	service_tell(&a->service, active < 0 ? "" : a->display.words[active], again);
+}
+
+static void on_change(void *data)
+{
+	tell(data, false);
+}
+
+#ifdef LURK_SYSTEMD
+static gboolean on_sessions(int fd, GIOCondition condition, void *data)
+{
+	static sd_login_monitor *monitor;
+	struct agent *a = data;
+
+	(void)condition;
+	if (fd >= 0) {
+		sd_login_monitor_flush(monitor);
+		tell(a, true);
+	} else if (sd_login_monitor_new("session", &monitor) >= 0) {
+		g_unix_fd_add(sd_login_monitor_get_fd(monitor), G_IO_IN, on_sessions, a);
+	}
+	return G_SOURCE_CONTINUE;
+}
+#endif
+
+static void stop(void *data)
+{
+	struct agent *a = data;
+
+	g_main_loop_quit(a->loop);
+}
+
+static gboolean on_signal(void *data)
+{
+	stop(data);
+	return G_SOURCE_REMOVE;
+}
+
+/* ---- One a session --------------------------------------------------------------------------- */
+
+/* A desktop may start it twice, as a unit and by its list of what to start. Held until the end. */
+static bool is_first(void)
+{
+	const char *folder = getenv("XDG_RUNTIME_DIR"), *wayland = getenv("WAYLAND_DISPLAY");
+	char path[512];
+	char *name;
+	int fd;
+
+	if (!folder)
+		return true;
+	name = g_strdup(wayland && *wayland ? wayland : getenv("DISPLAY"));
+	for (char *c = name; c && *c; c++)
+		*c = *c == '/' ? '-' : *c;
+	snprintf(path, sizeof path, "%s/lurk-agent-%s", folder, name ? name : "");
+	g_free(name);
+	fd = open(path, O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0600);
+	return fd < 0 || flock(fd, LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK;
+}
+
+/* ---- The display ----------------------------------------------------------------------------- */
+
+/* A display of another machine, as ssh brings one, has another keyboard. */
+static bool is_here(const char *display)
+{
+	return display && *display == ':' && !getenv("SSH_CONNECTION");
+}
+
+/* By the environment. */
+static bool find_display(struct display *display, char why[256])
+{
+	const char *wayland = getenv("WAYLAND_DISPLAY");
+
+	display->active = DISPLAY_UNKNOWN;
+	display->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+	if (!display->context)
+		abort();
+	xkb_context_set_log_level(display->context, XKB_LOG_LEVEL_CRITICAL);
+	if (wayland && *wayland && !getenv("SSH_CONNECTION"))
+		return wayland_open(display, why);
+	if (is_here(getenv("DISPLAY")))
+		return x11_open(display, why);
+	snprintf(why, 256,
+		 "no session of a desktop is here: neither WAYLAND_DISPLAY nor a DISPLAY of this "
+		 "computer is set");
+	return false;
+}
+
+/* ---- Starting -------------------------------------------------------------------------------- */
+
+/* For the lurk command: how it was asked, which is active, and the keymap. */
+static int print_layouts(const struct display *d)
+{
+	if (d->active >= 0)
+		printf("%s %d\n", d->how, d->active);
+	else
+		printf("%s -\n", d->how);
+	fputs(d->keymap, stdout);
+	return fflush(stdout) ? 1 : 0;
+}
+
+static int fail(const char *why)
+{
+	fprintf(stderr, "lurk-agent: %s\n", why);
+	return 1;
+}
+
+int main(int argc, char **argv)
+{
+	static struct agent a = {.service = {.fd = -1}};
+	gboolean layouts = FALSE, version = FALSE;
+	char *socket_path = NULL, why[256] = "";
+	const GOptionEntry entries[] = {
+		{"layouts", 0, 0, G_OPTION_ARG_NONE, &layouts,
+		 "Only print the session's layouts, as one keymap, and which is active", NULL},
+		{"socket", 0, 0, G_OPTION_ARG_FILENAME, &socket_path,
+		 "The service's control socket (default: /run/lurk/control)", "PATH"},
+		{"version", 0, 0, G_OPTION_ARG_NONE, &version, "Print the version", NULL},
+		{NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+	GOptionContext *context = g_option_context_new("- tell lurkd which layout is active");
+	GError *error = NULL;
+
+	g_option_context_add_main_entries(context, entries, NULL);
+	g_option_context_set_description(context, "Started by the desktop's session. Example:\n"
+						  "  lurk-agent --layouts | head -1\n");
+	if (!g_option_context_parse(context, &argc, &argv, &error))
+		return fail(error->message);
+	if (argc > 1) {
+		snprintf(why, sizeof why, "`%s` is not expected here", argv[1]);
+		return fail(why);
+	}
+	if (version) {
+		puts("lurk-agent " LURK_VERSION);
+		return 0;
+	}
+	if (layouts)
+		alarm(LAYOUTS_S);
+	else if (!is_first())
+		return 0;
+	if (!find_display(&a.display, why))
+		return fail(why);
+	if (layouts)
+		return a.display.keymap ? print_layouts(&a.display)
+					: fail("the session has no keyboard");
+	a.loop = g_main_loop_new(NULL, FALSE);
+	a.display.changed = on_change;
+	a.display.gone = stop;
+	a.display.data = &a;
+	tell(&a, false);
+	service_open(&a.service, socket_path ? socket_path : LURK_CONTROL_PATH);
+#ifdef LURK_SYSTEMD
+	on_sessions(-1, 0, &a);
+#endif
+	g_unix_signal_add(SIGTERM, on_signal, &a);
+	g_unix_signal_add(SIGINT, on_signal, &a);
+	g_main_loop_run(a.loop);
+	return 0;
+}

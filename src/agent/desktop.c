@@ -1,0 +1,296 @@
+/* Where a compositor does not tell which of several layouts is active, the desktop does, each its
+ * own way: the socket that sway describes in sway-ipc(7), KDE's service on the session's bus,
+ * GNOME's settings. Where none of these is, it stays unknown. */
+#include <errno.h>
+#include <poll.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <unistd.h>
+
+#include <gio/gio.h>
+#include <glib-unix.h>
+#include <json-c/json.h>
+
+#include "agent/display.h"
+
+static void on_change(struct display *d)
+{
+	if (d->count > 1) /* else it is that one */
+		display_active(d, desktop_active(d));
+}
+
+static bool desktop_is(const char *name)
+{
+	const char *now = getenv("XDG_CURRENT_DESKTOP");
+	char **names = g_strsplit(now ? now : "", ":", -1);
+	const bool found = g_strv_contains((const char *const *)names, name);
+
+	g_strfreev(names);
+	return found;
+}
+
+/* ---- sway ------------------------------------------------------------------------------------ */
+
+static int sway = -1; /* its socket */
+
+enum { SWAY_SUBSCRIBE = 2, SWAY_INPUTS = 100, SWAY_MAX = 1 << 20, SWAY_WAIT_MS = 2000 };
+
+/* As it goes over the socket, before the JSON. */
+struct sway_header {
+	char magic[6];
+	uint32_t length, type;
+} __attribute__((packed));
+
+static bool sway_send(int fd, uint32_t type, const char *json)
+{
+	struct sway_header header = {.length = (uint32_t)strlen(json), .type = type};
+
+	memcpy(header.magic, "i3-ipc", sizeof header.magic);
+	return write(fd, &header, sizeof header) == (ssize_t)sizeof header &&
+	       write(fd, json, header.length) == (ssize_t)header.length;
+}
+
+static bool sway_read(int fd, void *into, size_t length)
+{
+	for (size_t had = 0; had < length;) {
+		struct pollfd wait = {.fd = fd, .events = POLLIN};
+		ssize_t n;
+
+		if (poll(&wait, 1, SWAY_WAIT_MS) <= 0)
+			return false;
+		n = read(fd, (char *)into + had, length - had);
+		if (n <= 0)
+			return false;
+		had += (size_t)n;
+	}
+	return true;
+}
+
+/* One message; its type, 0 where the connection is of no use any more. */
+static uint32_t sway_receive(int fd, struct json_object **json)
+{
+	struct sway_header header;
+	char *text;
+
+	*json = NULL;
+	if (!sway_read(fd, &header, sizeof header) ||
+	    memcmp(header.magic, "i3-ipc", sizeof header.magic) != 0 || header.length > SWAY_MAX)
+		return 0;
+	text = calloc(1, header.length + 1);
+	if (!text)
+		abort();
+	if (!sway_read(fd, text, header.length))
+		header.type = 0;
+	else
+		*json = json_tokener_parse(text);
+	free(text);
+	return header.type;
+}
+
+/* The active layout of all keyboards that have these; unknown where they differ. */
+static int sway_active(const struct display *d, struct json_object *inputs)
+{
+	int active = DISPLAY_UNKNOWN;
+
+	for (size_t i = 0;
+	     json_object_is_type(inputs, json_type_array) && i < json_object_array_length(inputs);
+	     i++) {
+		struct json_object *one = json_object_array_get_idx(inputs, i), *type, *words;
+		int now = DISPLAY_UNKNOWN;
+
+		if (!json_object_object_get_ex(one, "type", &type) ||
+		    strcmp(json_object_get_string(type), "keyboard") != 0 ||
+		    !json_object_object_get_ex(one, "xkb_active_layout_name", &words) ||
+		    !json_object_get_string(words))
+			continue;
+		for (unsigned k = 0; k < d->count; k++) {
+			if (!strcmp(d->words[k], json_object_get_string(words)))
+				now = (int)k;
+		}
+		if (now == DISPLAY_UNKNOWN || (active != DISPLAY_UNKNOWN && active != now))
+			return DISPLAY_UNKNOWN;
+		active = now;
+	}
+	return active;
+}
+
+/* What is told meanwhile of changes is in the answer. */
+static int sway_ask(const struct display *d)
+{
+	struct json_object *json = NULL;
+	uint32_t type = sway_send(sway, SWAY_INPUTS, "");
+	int active;
+
+	while (type && type != SWAY_INPUTS) {
+		json_object_put(json);
+		type = sway_receive(sway, &json);
+	}
+	active = type ? sway_active(d, json) : DISPLAY_UNKNOWN;
+	json_object_put(json);
+	return active;
+}
+
+/* Whatever changed of an input. */
+static gboolean on_sway(int fd, GIOCondition condition, void *data)
+{
+	struct json_object *json;
+	const uint32_t type = sway_receive(fd, &json);
+
+	(void)condition;
+	json_object_put(json);
+	if (!type) {
+		close(fd);
+		sway = -1;
+	}
+	on_change(data);
+	return type ? G_SOURCE_CONTINUE : G_SOURCE_REMOVE;
+}
+
+static bool sway_open(struct display *d)
+{
+	struct sockaddr_un address = {.sun_family = AF_UNIX};
+	const char *path = getenv("SWAYSOCK");
+
+	if (!path || strlen(path) >= sizeof address.sun_path)
+		return false;
+	strcpy(address.sun_path, path);
+	sway = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+	if (sway < 0 || connect(sway, (struct sockaddr *)&address, sizeof address) < 0 ||
+	    !sway_send(sway, SWAY_SUBSCRIBE, "[\"input\"]")) {
+		close(sway);
+		sway = -1;
+		return false;
+	}
+	g_unix_fd_add(sway, G_IO_IN | G_IO_HUP | G_IO_ERR, on_sway, d);
+	return true;
+}
+
+/* ---- KDE ------------------------------------------------------------------------------------- */
+
+#define KDE_NAME "org.kde.keyboard"
+#define KDE_PATH "/Layouts"
+#define KDE_INTERFACE "org.kde.KeyboardLayouts"
+enum { BUS_WAIT_MS = 2000 };
+
+static GDBusConnection *kde; /* the session's bus */
+
+static int kde_ask(void)
+{
+	GVariant *answer = g_dbus_connection_call_sync(
+		kde, KDE_NAME, KDE_PATH, KDE_INTERFACE, "getLayout", NULL, G_VARIANT_TYPE("(u)"),
+		G_DBUS_CALL_FLAGS_NO_AUTO_START, BUS_WAIT_MS, NULL, NULL);
+	guint32 active = 0;
+
+	if (!answer)
+		return DISPLAY_UNKNOWN;
+	g_variant_get(answer, "(u)", &active);
+	g_variant_unref(answer);
+	return active < DISPLAY_LAYOUTS ? (int)active : DISPLAY_UNKNOWN;
+}
+
+static void on_kde(GDBusConnection *bus, const char *sender, const char *path,
+		   const char *interface, const char *signal, GVariant *parameters, void *data)
+{
+	(void)bus, (void)sender, (void)path, (void)interface, (void)signal, (void)parameters;
+	on_change(data);
+}
+
+static void kde_open(struct display *d)
+{
+	kde = g_bus_get_sync(G_BUS_TYPE_SESSION, NULL, NULL);
+	if (kde)
+		g_dbus_connection_set_exit_on_close(kde, FALSE);
+	if (kde)
+		g_dbus_connection_signal_subscribe(kde, KDE_NAME, KDE_INTERFACE, NULL, KDE_PATH,
+						   NULL, G_DBUS_SIGNAL_FLAGS_NONE, on_kde, d, NULL);
+}
+
+/* ---- GNOME ----------------------------------------------------------------------------------- */
+
+#define GNOME_SOURCES "org.gnome.desktop.input-sources"
+
+/* A layout by its name there, "de+nodeadkeys", is one of the display's. */
+static int gnome_layout(const struct display *d, const char *name)
+{
+	char **parts = g_strsplit(name, "+", 2);
+	const struct xkb_rule_names names = {.model = "pc105",
+					     .layout = *parts ? parts[0] : "",
+					     .variant = *parts && parts[1] ? parts[1] : ""};
+	struct xkb_keymap *keymap =
+		xkb_keymap_new_from_names(d->context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
+	const char *words = keymap ? xkb_keymap_layout_get_name(keymap, 0) : NULL;
+	int found = DISPLAY_UNKNOWN;
+
+	for (unsigned i = 0; words && i < d->count; i++) {
+		if (!strcmp(words, d->words[i]))
+			found = (int)i;
+	}
+	xkb_keymap_unref(keymap);
+	g_strfreev(parts);
+	return found;
+}
+
+static GSettings *gnome;
+
+/* The one that was chosen last is active; none was where only the sources are set. */
+static int gnome_ask(const struct display *d)
+{
+	static const char *const keys[] = {"mru-sources", "sources"};
+	int active = DISPLAY_UNKNOWN;
+	bool any = g_settings_get_boolean(gnome, "per-window");
+
+	for (unsigned i = 0; i < 2 && !any; i++) {
+		GVariant *list = g_settings_get_value(gnome, keys[i]);
+		const char *type, *name;
+
+		any = g_variant_n_children(list) > 0;
+		if (any) {
+			g_variant_get_child(list, 0, "(&s&s)", &type, &name);
+			active = !strcmp(type, "xkb") ? gnome_layout(d, name) : DISPLAY_UNKNOWN;
+		}
+		g_variant_unref(list);
+	}
+	return active;
+}
+
+static void on_gnome(GSettings *settings, const char *key, void *data)
+{
+	(void)settings, (void)key;
+	on_change(data);
+}
+
+static void gnome_open(struct display *d)
+{
+	GSettingsSchemaSource *source = g_settings_schema_source_get_default();
+	GSettingsSchema *schema =
+		source ? g_settings_schema_source_lookup(source, GNOME_SOURCES, TRUE) : NULL;
+
+	if (!schema)
+		return;
+	gnome = g_settings_new_full(schema, NULL, NULL);
+	g_signal_connect(gnome, "changed", G_CALLBACK(on_gnome), d);
+	g_settings_schema_unref(schema);
+}
+
+/* ---------------------------------------------------------------------------------------------- */
+
+void desktop_open(struct display *display)
+{
+	if (sway_open(display))
+		return;
+	if (desktop_is("KDE"))
+		kde_open(display);
+	else if (desktop_is("GNOME"))
+		gnome_open(display);
+}
+
+int desktop_active(struct display *display)
+{
+	return sway >= 0 ? sway_ask(display)
+	       : kde     ? kde_ask()
+	       : gnome   ? gnome_ask(display)
+			 : DISPLAY_UNKNOWN;
+}

@@ -1,0 +1,257 @@
+/*
+ * What a desktop's session has, as far as layouts go, moved from outside: desktop WHAT. Reads
+ * lines, and answers each with "done".
+ *
+ *     compositor NAME   a Wayland compositor with one seat, whose keyboard gets a keymap by
+ *                       "layouts us,de ,nodeadkeys", a broken one by "junk", none by "unplug"
+ *     kde               org.kde.keyboard on the session's bus; "active N"
+ *     x                 the X server's active layout; "active N"
+ */
+#include <stdbool.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/mman.h>
+#include <unistd.h>
+
+#include <gio/gio.h>
+#include <glib-unix.h>
+#include <wayland-server.h>
+#include <xcb/xcb.h>
+#define explicit explicit_
+#include <xcb/xkb.h>
+#undef explicit
+#include <xkbcommon/xkbcommon.h>
+
+static void check(bool fine, const char *what)
+{
+	if (fine)
+		return;
+	fprintf(stderr, "desktop: %s\n", what);
+	exit(1);
+}
+
+static void done(void)
+{
+	puts("done");
+	fflush(stdout);
+}
+
+/* ---- A compositor ---------------------------------------------------------------------------- */
+
+static struct wl_display *display;
+static struct wl_list keyboards, seats;
+static char *keymap;
+static size_t keymap_size;
+
+static void send_keymap(struct wl_resource *keyboard)
+{
+	int fd = memfd_create("keymap", MFD_CLOEXEC);
+
+	check(fd >= 0 && write(fd, keymap, keymap_size) == (ssize_t)keymap_size, "no memory file");
+	wl_keyboard_send_keymap(keyboard, WL_KEYBOARD_KEYMAP_FORMAT_XKB_V1, fd,
+				(uint32_t)keymap_size);
+	close(fd);
+}
+
+static void forget(struct wl_resource *resource)
+{
+	wl_list_remove(wl_resource_get_link(resource));
+}
+
+static void release(struct wl_client *client, struct wl_resource *resource)
+{
+	(void)client;
+	wl_resource_destroy(resource);
+}
+
+static const struct wl_keyboard_interface keyboard_calls = {release};
+
+static void get_keyboard(struct wl_client *client, struct wl_resource *seat, uint32_t id)
+{
+	struct wl_resource *keyboard = wl_resource_create(client, &wl_keyboard_interface,
+							  wl_resource_get_version(seat), id);
+
+	wl_resource_set_implementation(keyboard, &keyboard_calls, NULL, forget);
+	wl_list_insert(&keyboards, wl_resource_get_link(keyboard));
+	if (keymap)
+		send_keymap(keyboard);
+}
+
+static void get_nothing(struct wl_client *client, struct wl_resource *seat, uint32_t id)
+{
+	(void)client, (void)seat, (void)id;
+}
+
+static const struct wl_seat_interface seat_calls = {get_nothing, get_keyboard, get_nothing,
+						    release};
+
+static void bind_seat(struct wl_client *client, void *data, uint32_t version, uint32_t id)
+{
+	struct wl_resource *seat = wl_resource_create(client, &wl_seat_interface, (int)version, id);
+
+	(void)data;
+	wl_resource_set_implementation(seat, &seat_calls, NULL, forget);
+	wl_list_insert(&seats, wl_resource_get_link(seat));
+	wl_seat_send_capabilities(seat, keymap ? WL_SEAT_CAPABILITY_KEYBOARD : 0);
+}
+
+static void take_keymap(const char *text, size_t size)
+{
+	struct wl_resource *one;
+	const bool first = !keymap && text;
+
+	free(keymap);
+	keymap = text ? memcpy(malloc(size), text, size) : NULL;
+	keymap_size = size;
+	if (first || !text) {
+		wl_resource_for_each(one, &seats)
+			wl_seat_send_capabilities(one, text ? WL_SEAT_CAPABILITY_KEYBOARD : 0);
+		return;
+	}
+	wl_resource_for_each(one, &keyboards) send_keymap(one);
+}
+
+static void compositor_line(char *line)
+{
+	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+	struct xkb_rule_names names = {.model = "pc105"};
+	struct xkb_keymap *made;
+	char layouts[64] = "", variants[64] = "", *text;
+
+	if (!strcmp(line, "junk")) {
+		take_keymap("xkb_keymap { this is none", 26);
+	} else if (!strcmp(line, "unplug")) {
+		take_keymap(NULL, 0);
+	} else {
+		check(sscanf(line, "layouts %63s %63s", layouts, variants) > 0, line);
+		names.layout = layouts;
+		names.variant = variants;
+		made = xkb_keymap_new_from_names(context, &names, 0);
+		check(made, line);
+		text = xkb_keymap_get_as_string(made, XKB_KEYMAP_FORMAT_TEXT_V1);
+		take_keymap(text, strlen(text) + 1);
+		free(text);
+		xkb_keymap_unref(made);
+	}
+	xkb_context_unref(context);
+	wl_display_flush_clients(display);
+}
+
+/* ---- KDE's service --------------------------------------------------------------------------- */
+
+static const char kde_xml[] = "<node><interface name='org.kde.KeyboardLayouts'>"
+			      "<method name='getLayout'><arg type='u' direction='out'/></method>"
+			      "<signal name='layoutChanged'><arg type='u'/></signal>"
+			      "</interface></node>";
+static GDBusConnection *bus;
+static guint32 kde_active;
+
+static void kde_call(GDBusConnection *connection, const char *sender, const char *path,
+		     const char *interface, const char *method, GVariant *parameters,
+		     GDBusMethodInvocation *call, void *data)
+{
+	(void)connection, (void)sender, (void)path, (void)interface, (void)method;
+	(void)parameters, (void)data;
+	g_dbus_method_invocation_return_value(call, g_variant_new("(u)", kde_active));
+}
+
+static void kde_open(void)
+{
+	static const GDBusInterfaceVTable calls = {.method_call = kde_call};
+	GDBusNodeInfo *info = g_dbus_node_info_new_for_xml(kde_xml, NULL);
+	GVariant *answer;
+
+	bus = g_bus_get_sync(G_BUS_TYPE_SESSION, NULL, NULL);
+	check(bus, "no session's bus");
+	g_dbus_connection_register_object(bus, "/Layouts", info->interfaces[0], &calls, NULL, NULL,
+					  NULL);
+	answer = g_dbus_connection_call_sync(bus, "org.freedesktop.DBus", "/org/freedesktop/DBus",
+					     "org.freedesktop.DBus", "RequestName",
+					     g_variant_new("(su)", "org.kde.keyboard", 0), NULL, 0,
+					     -1, NULL, NULL);
+	check(answer, "the name is taken");
+}
+
+static void kde_line(const char *line)
+{
+	kde_active = (guint32)atoi(line + strlen("active "));
+	g_dbus_connection_emit_signal(bus, NULL, "/Layouts", "org.kde.KeyboardLayouts",
+				      "layoutChanged", g_variant_new("(u)", kde_active), NULL);
+	g_dbus_connection_flush_sync(bus, NULL, NULL);
+}
+
+/* ---- X --------------------------------------------------------------------------------------- */
+
+static void x_line(const char *line)
+{
+	xcb_connection_t *x = xcb_connect(NULL, NULL);
+
+	check(!xcb_connection_has_error(x), "no X server");
+	free(xcb_xkb_use_extension_reply(x, xcb_xkb_use_extension(x, 1, 0), NULL));
+	xcb_xkb_latch_lock_state(x, XCB_XKB_ID_USE_CORE_KBD, 0, 0, 1,
+				 (uint8_t)atoi(line + strlen("active ")), 0, 0, 0);
+	free(xcb_get_input_focus_reply(x, xcb_get_input_focus(x), NULL));
+	xcb_disconnect(x);
+}
+
+/* ---------------------------------------------------------------------------------------------- */
+
+static const char *what;
+
+static gboolean on_line(int fd, GIOCondition condition, void *loop)
+{
+	char line[256];
+
+	(void)fd;
+	(void)condition;
+	if (!fgets(line, sizeof line, stdin)) {
+		g_main_loop_quit(loop);
+		return G_SOURCE_REMOVE;
+	}
+	line[strcspn(line, "\n")] = '\0';
+	if (display)
+		compositor_line(line);
+	else if (bus)
+		kde_line(line);
+	else
+		x_line(line);
+	done();
+	return G_SOURCE_CONTINUE;
+}
+
+static gboolean on_wayland(int fd, GIOCondition condition, void *data)
+{
+	(void)fd, (void)condition, (void)data;
+	wl_event_loop_dispatch(wl_display_get_event_loop(display), 0);
+	wl_display_flush_clients(display);
+	return G_SOURCE_CONTINUE;
+}
+
+int main(int argc, char **argv)
+{
+	GMainLoop *loop = g_main_loop_new(NULL, FALSE);
+
+	check(argc > 1, "what?");
+	what = argv[1];
+	setvbuf(stdin, NULL, _IONBF, 0);
+	if (!strcmp(what, "compositor")) {
+		check(argc > 2, "its name?");
+		display = wl_display_create();
+		wl_list_init(&keyboards);
+		wl_list_init(&seats);
+		wl_global_create(display, &wl_seat_interface, 5, NULL, bind_seat);
+		check(wl_display_add_socket(display, argv[2]) == 0, "no socket");
+		g_unix_fd_add(wl_event_loop_get_fd(wl_display_get_event_loop(display)), G_IO_IN,
+			      on_wayland, NULL);
+	} else if (!strcmp(what, "kde")) {
+		kde_open();
+	} else {
+		check(!strcmp(what, "x"), what);
+	}
+	g_unix_fd_add(STDIN_FILENO, G_IO_IN | G_IO_HUP, on_line, loop);
+	done();
+	g_main_loop_run(loop);
+	return 0;
+}

@@ -1,0 +1,391 @@
+"""The agent in a desktop's session: test_agent.py AGENT LURK DESKTOP [NAME...]
+
+Which layouts it finds, and which it tells the service to be active, and when, on an X server (Xvfb), on a Wayland
+compositor with each desktop that can be asked there, and where any of that is stuck, broken or away.
+"""
+import json
+import os
+import shutil
+import signal
+import socket
+import struct
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+
+AGENT, LURK, DESKTOP = (os.path.abspath(path) for path in sys.argv[1:4])
+PATIENCE_S = 600  # no test waits for so long but one that fails
+FOLDER = tempfile.mkdtemp(prefix="lurk-agent-")
+US, GERMAN, FRENCH = "English (US)", "German (no dead keys)", "French"
+PLAIN = {name: value for name, value in os.environ.items()
+         if name not in ["DISPLAY", "WAYLAND_DISPLAY", "SSH_CONNECTION", "SWAYSOCK", "XDG_CURRENT_DESKTOP", "XDG_SESSION_ID"]}
+PLAIN |= {"XDG_RUNTIME_DIR": FOLDER, "XDG_CONFIG_HOME": FOLDER, "XDG_STATE_HOME": FOLDER, "LURK_AGENT": AGENT, "LC_ALL": "C.UTF-8"}
+
+
+class Mover:
+    """The helper: what it stands for is moved by lines."""
+
+    def __init__(self, *what, env=PLAIN):
+        self.process = subprocess.Popen([DESKTOP, *what], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1, env=env)
+        self.answered()
+
+    def answered(self):
+        assert self.process.stdout.readline() == "done\n", self.process.args
+
+    def do(self, line):
+        self.process.stdin.write(line + "\n")
+        self.answered()
+
+    def end(self):
+        self.process.kill()
+        self.process.wait()
+
+
+class Service:
+    """In the place of the real one: what it is told."""
+
+    def __init__(self, name="control"):
+        self.path = os.path.join(FOLDER, name)
+        self.listener = socket.socket(socket.AF_UNIX)
+        self.listener.settimeout(PATIENCE_S)
+        self.listener.bind(self.path)
+        self.listener.listen()
+
+    def accept(self):
+        self.connection = self.listener.accept()[0]
+        self.connection.settimeout(PATIENCE_S)
+        self.lines = self.connection.makefile()
+
+    def told(self):
+        line = json.loads(self.lines.readline())
+        assert line["method"] == "layout" and "id" not in line and list(line["params"]) == ["active"], line
+        return line["params"]["active"]
+
+    def wants(self, words):
+        told = self.told()
+        assert told == words, f"told {told!r}, not {words!r}"
+
+    def end(self):
+        self.listener.close()
+        if hasattr(self, "connection"):
+            self.lines.close()
+            self.connection.close()
+        os.unlink(self.path)
+
+
+def layouts(env):
+    done = subprocess.run([AGENT, "--layouts"], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
+    return done.stdout.split("\n", 1)[0] if done.returncode == 0 else (done.returncode, done.stderr.strip())
+
+
+def start(service, env):
+    agent = subprocess.Popen([AGENT, "--socket", service.path], env=env)
+    service.accept()
+    return agent
+
+
+def ends(agent):
+    assert agent.wait(PATIENCE_S) == 0
+
+
+def stop(agent):
+    agent.send_signal(signal.SIGTERM)
+    ends(agent)
+
+
+# ---- X ---------------------------------------------------------------------------------------------------------------
+
+
+class X:
+    def __init__(self):
+        ours, theirs = os.pipe()
+        self.process = subprocess.Popen(["Xvfb", "-displayfd", str(theirs), "-noreset", "-nolisten", "tcp", "-screen", "0", "320x240x24"],
+                                        pass_fds=[theirs], stderr=subprocess.DEVNULL, env=PLAIN)
+        os.close(theirs)
+        with os.fdopen(ours) as told:
+            number = told.readline()
+        assert number.endswith("\n"), "no X server"
+        self.env = PLAIN | {"DISPLAY": ":" + number.strip()}
+
+    def keymap(self, *words):
+        subprocess.run(["setxkbmap", "-option", "", *words], check=True, env=self.env)
+
+    def end(self):
+        self.process.terminate()
+        self.process.wait()
+
+
+def x_tells_each_change():
+    x, service = X(), Service()
+    x.keymap("-layout", "us,de", "-variant", ",nodeadkeys")
+    mover = Mover("x", env=x.env)
+    assert layouts(x.env) == "x11 0"
+    agent = start(service, x.env)
+    service.wants(US)
+    mover.do("active 1")
+    service.wants(GERMAN)
+    assert layouts(x.env) == "x11 1"
+    # A second one in the session ends at once, and tells nothing.
+    assert subprocess.run([AGENT, "--socket", service.path], env=x.env, timeout=PATIENCE_S).returncode == 0
+    mover.do("active 0")
+    service.wants(US)
+    x.keymap("-layout", "fr", "-variant", "")
+    told = service.told()
+    while told != FRENCH:  # some of the way there
+        told = service.told()
+    # The service is away for a while: told again when it is back, and what changed meanwhile.
+    service.end()
+    x.keymap("-layout", "us,de", "-variant", ",nodeadkeys")
+    mover.do("active 1")
+    service = Service()
+    service.accept()
+    service.wants(GERMAN)
+    # The X server is gone, and so is the agent.
+    x.end()
+    ends(agent)
+    mover.end()
+    service.end()
+
+
+def check_json(env):
+    done = subprocess.run([LURK, "check", "--json"], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
+    return json.loads(done.stdout)
+
+
+def write_profile(text):
+    os.makedirs(os.path.join(FOLDER, "lurk"), exist_ok=True)
+    with open(os.path.join(FOLDER, "lurk", "profile.yaml"), "w") as file:
+        file.write(text)
+
+
+def the_command_takes_the_sessions():
+    """Which layout counts for the command, by the environment and by who answers."""
+    x = X()
+    x.keymap("-layout", "us,de", "-variant", ",nodeadkeys")
+    mover = Mover("x", env=x.env)
+    mover.do("active 1")
+    rule = "- {press: Shift+F9, gives: {text: 'ß'}}\n- {press: Shift+F8, gives: {text: 'ab'}}\n"
+    write_profile("lurk: 1\nrules:\n" + rule)
+    got = check_json(x.env)
+    assert (got["layout"], got["layout_from"], got["layouts"], got["layout_assumed"]) == ("de:nodeadkeys", "session", ["us", "de:nodeadkeys"], False), got
+    lacks = [f for f in got["findings"] if f["code"] == "layout-lacks"]
+    assert [(f["line"], "us" in f["what"], f["to_do"]) for f in lacks] == [(3, True, "It is typed while de:nodeadkeys is active.")], lacks
+    # What no layout of the session has is refused; what the profile says goes before.
+    write_profile("lurk: 1\nrules:\n- {press: Shift+F9, gives: {text: 'ψ'}}\n")
+    assert [f["code"] for f in check_json(x.env)["findings"]] == ["cannot-type"]
+    write_profile("lurk: 1\nlayout: us\nrules:\n" + rule)
+    got = check_json(x.env)
+    assert (got["layout"], got["layout_from"]) == ("us", "profile") and [f["code"] for f in got["findings"]] == ["cannot-type"], got
+    # Not through ssh, not another computer's display, not without the agent, not where it is stuck or lies.
+    write_profile("lurk: 1\nrules:\n" + rule)
+    for more in [{"SSH_CONNECTION": "192.0.2.1 1 192.0.2.2 22"}, {"DISPLAY": "192.0.2.1:0"}, {"LURK_AGENT": FOLDER + "/none"},
+                 {"LURK_AGENT": "/bin/true"}, {"LURK_AGENT": "/bin/false"}, {"LURK_AGENT": "/bin/echo"}, {"DISPLAY": ":79999"}]:
+        assert check_json(x.env | more).get("layout_from") in ["system", None], more
+    mover.end()
+    x.end()
+
+
+# ---- Wayland ---------------------------------------------------------------------------------------------------------
+
+
+def wayland(more=()):
+    return PLAIN | {"WAYLAND_DISPLAY": "wayland-test"} | dict(more)
+
+
+def a_compositor_alone():
+    """One layout is active; of several nobody knows which."""
+    env, service = wayland(), Service()
+    assert layouts(env) == (1, "lurk-agent: the compositor at wayland-test does not answer")
+    mover = Mover("compositor", "wayland-test")
+    assert layouts(env) == (1, "lurk-agent: the session has no keyboard")
+    agent = start(service, env)
+    service.wants("")
+    mover.do("layouts us")
+    service.wants(US)
+    assert layouts(env) == "wayland 0"
+    mover.do("layouts us,de ,nodeadkeys")
+    service.wants("")
+    assert layouts(env) == "wayland -"
+    write_profile("lurk: 1\nrules:\n- {press: Shift+F9, gives: {text: 'ab'}}\n")
+    got = check_json(env)
+    assert got["layout_assumed"] and [f["code"] for f in got["findings"]] == ["assumed-layout"], got
+    mover.do("layouts fr")
+    service.wants(FRENCH)
+    # A keymap that is none changes nothing, nor does a keyboard that goes.
+    mover.do("junk")
+    mover.do("unplug")
+    mover.do("layouts us")
+    service.wants(US)
+    mover.end()
+    ends(agent)
+    service.end()
+
+
+class Sway:
+    """Its socket, with inputs as they are given."""
+
+    def __init__(self):
+        self.path = os.path.join(FOLDER, "sway")
+        self.listener = socket.socket(socket.AF_UNIX)
+        self.listener.bind(self.path)
+        self.listener.listen()
+        self.inputs, self.subscribers, self.lock = [], [], threading.Lock()
+        threading.Thread(target=self.serve, daemon=True).start()
+
+    def serve(self):
+        while True:
+            connection = self.listener.accept()[0]
+            threading.Thread(target=self.talk, args=[connection], daemon=True).start()
+
+    @staticmethod
+    def send(connection, kind, value):
+        text = json.dumps(value).encode()
+        connection.sendall(b"i3-ipc" + struct.pack("=II", len(text), kind) + text)
+
+    def talk(self, connection):
+        stream = connection.makefile("rb")
+        while header := stream.read(14):
+            length, kind = struct.unpack("=II", header[6:])
+            stream.read(length)
+            with self.lock:
+                if kind == 2:
+                    self.subscribers.append(connection)
+                self.send(connection, kind, {"success": True} if kind == 2 else self.inputs)
+
+    def set(self, *active):
+        with self.lock:
+            self.inputs = [{"type": "pointer"}] + [{"type": "keyboard", "xkb_active_layout_name": words} for words in active]
+            for connection in self.subscribers:
+                try:
+                    self.send(connection, 0x80000015, {"change": "xkb_layout"})
+                except OSError:
+                    pass
+
+
+def sway_tells():
+    mover, sway, service = Mover("compositor", "wayland-test"), Sway(), Service()
+    mover.do("layouts us,de ,nodeadkeys")
+    env = wayland({"SWAYSOCK": sway.path})
+    sway.set(US, US)
+    assert layouts(env) == "wayland 0"
+    agent = start(service, env)
+    service.wants(US)
+    sway.set(GERMAN, GERMAN)
+    service.wants(GERMAN)
+    sway.set(GERMAN, US)  # two keyboards, and not the same
+    service.wants("")
+    sway.set(US)
+    service.wants(US)
+    sway.set("Faroese")
+    service.wants("")
+    stop(agent)
+    mover.end()
+    sway.listener.close()
+    service.end()
+    # A socket that is not there, or says nothing at all.
+    mover = Mover("compositor", "wayland-test")
+    mover.do("layouts us,de ,nodeadkeys")
+    assert layouts(wayland({"SWAYSOCK": FOLDER + "/none"})) == "wayland -"
+    silent = socket.socket(socket.AF_UNIX)
+    silent.bind(FOLDER + "/silent")
+    silent.listen()
+    assert layouts(wayland({"SWAYSOCK": FOLDER + "/silent"})) == "wayland -"
+    mover.end()
+
+
+class Bus:
+    def __init__(self):
+        config = os.path.join(FOLDER, "bus.conf")
+        with open(config, "w") as file:
+            file.write(f"""<busconfig><type>session</type><listen>unix:path={FOLDER}/bus</listen>
+                <policy context="default"><allow send_destination="*" eavesdrop="true"/><allow eavesdrop="true"/><allow own="*"/></policy></busconfig>""")
+        self.process = subprocess.Popen(["dbus-daemon", "--config-file", config, "--print-address", "--nofork"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+                                        text=True, env=PLAIN)
+        self.address = self.process.stdout.readline().strip()
+
+    def end(self):
+        self.process.kill()
+        self.process.wait()
+        os.unlink(os.path.join(FOLDER, "bus"))
+
+
+def kde_tells():
+    bus, mover, service = Bus(), Mover("compositor", "wayland-test"), Service()
+    mover.do("layouts us,de ,nodeadkeys")
+    env = wayland({"XDG_CURRENT_DESKTOP": "KDE", "DBUS_SESSION_BUS_ADDRESS": bus.address})
+    assert layouts(env) == "wayland -"  # its service is not there yet
+    kde = Mover("kde", env=env)
+    kde.do("active 1")
+    assert layouts(env) == "wayland 1"
+    agent = start(service, env)
+    service.wants(GERMAN)
+    kde.do("active 0")
+    service.wants(US)
+    kde.do("active 7")
+    service.wants("")
+    stop(agent)
+    for one in [kde, mover, bus, service]:
+        one.end()
+
+
+def gnome_tells():
+    mover, service = Mover("compositor", "wayland-test"), Service()
+    mover.do("layouts us,de ,nodeadkeys")
+    env = wayland({"XDG_CURRENT_DESKTOP": "ubuntu:GNOME", "GSETTINGS_BACKEND": "keyfile", "DBUS_SESSION_BUS_ADDRESS": "unix:path=/nowhere"})
+    folder = os.path.join(FOLDER, "glib-2.0", "settings")
+    os.makedirs(folder, exist_ok=True)
+
+    def settings(**values):
+        with open(os.path.join(folder, "keyfile.new"), "w") as file:
+            file.write("[org/gnome/desktop/input-sources]\n" + "".join(f"{name.replace('_', '-')}={value}\n" for name, value in values.items()))
+        os.rename(file.name, os.path.join(folder, "keyfile"))
+
+    both = "[('xkb', 'us'), ('xkb', 'de+nodeadkeys')]"
+    assert layouts(env) == "wayland -"
+    settings(sources=both)
+    assert layouts(env) == "wayland 0"
+    agent = start(service, env)
+    service.wants(US)
+    settings(sources=both, mru_sources="[('xkb', 'de+nodeadkeys'), ('xkb', 'us')]")
+    service.wants(GERMAN)
+    settings(sources=both, mru_sources="[('ibus', 'anthy')]")
+    service.wants("")
+    settings(sources=both, mru_sources="[('xkb', 'us')]")
+    service.wants(US)
+    settings(sources=both, mru_sources="[('xkb', 'us')]", per_window="true")
+    service.wants("")
+    stop(agent)
+    mover.end()
+    service.end()
+
+
+# ---- Neither ---------------------------------------------------------------------------------------------------------
+
+
+def no_session():
+    why = "lurk-agent: no session of a desktop is here: neither WAYLAND_DISPLAY nor a DISPLAY of this computer is set"
+    for more in [{}, {"DISPLAY": "192.0.2.1:0"}, {"DISPLAY": ":0", "SSH_CONNECTION": "x"}, {"WAYLAND_DISPLAY": "wayland-test", "SSH_CONNECTION": "x"}]:
+        assert layouts(PLAIN | more) == (1, why), more
+    for words, what in [(["--layout"], "Unknown option --layout"), (["now"], "`now` is not expected here")]:
+        done = subprocess.run([AGENT, *words], capture_output=True, text=True, env=PLAIN)
+        assert done.returncode == 1 and done.stderr == f"lurk-agent: {what}\n", done
+    # A display that is stuck: it ends by itself, and the command goes on without it.
+    stuck = socket.socket(socket.AF_UNIX)
+    stuck.bind(os.path.join(FOLDER, "wayland-stuck"))
+    stuck.listen()
+    env = PLAIN | {"WAYLAND_DISPLAY": "wayland-stuck"}
+    assert subprocess.run([AGENT, "--layouts"], env=env, capture_output=True).returncode == -signal.SIGALRM
+    write_profile("lurk: 1\nrules:\n- {press: Shift+F9, gives: {text: 'ab'}}\n")
+    assert check_json(env).get("layout_from") in ["system", None]
+
+
+TESTS = [x_tells_each_change, the_command_takes_the_sessions, a_compositor_alone, sway_tells, kde_tells, gnome_tells, no_session]
+try:
+    for test in TESTS:
+        if not sys.argv[4:] or test.__name__ in sys.argv[4:]:
+            test()
+            print("ok", test.__name__, flush=True)
+finally:
+    shutil.rmtree(FOLDER)
