@@ -1,11 +1,12 @@
 /*
  * lurk-agent: runs in a desktop's session, with no rights but its user's, and tells the service
- * which layout is active there, so that texts come out right. It sees no key, and tells nothing
- * else.
+ * which layout is active there, so that texts come out right, and shows when rules went off, on, or
+ * are others. It sees no key, and tells nothing else.
  *
  *     agent.c     one a session; what is told when
  *     display.c   the layouts of the session, and which is active
  *     service.c   the connection to the service
+ *     notify.c    what became of the rules, as the desktop shows it
  */
 #include <errno.h>
 #include <fcntl.h>
@@ -21,6 +22,7 @@
 #endif
 
 #include "agent/display.h"
+#include "agent/notify.h"
 #include "agent/service.h"
 #include "service/protocol.h"
 
@@ -214,6 +216,7 @@ int main(int argc, char **argv)
 	a.display.changed = on_change;
 	a.display.gone = stop;
 	a.display.data = &a;
+	notify_open();
 	tell(&a, false);
 	service_open(&a.service, socket_path ? socket_path : LURK_CONTROL_PATH);
 #ifdef LURK_SYSTEMD

@@ -3,6 +3,7 @@
 #include <errno.h>
 #include <stdbool.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/socket.h>
 #include <sys/un.h>
@@ -11,27 +12,108 @@
 #include <glib-unix.h>
 #include <json-c/json.h>
 
+#include "agent/notify.h"
+
 /* While it is away it is looked for, not often: it is there whenever rules are. */
 enum { LOOK_S = 3 };
 
 static gboolean look(void *data);
 
+/* No status is as long. */
+enum { LINE_MAX_BYTES = 1 << 20 };
+
 static void lose(struct service *s)
 {
 	close(s->fd);
+	g_free(s->line);
 	s->fd = -1;
 	s->watch = 0;
+	s->line = NULL;
+	s->length = 0;
+	s->asked = s->again = false;
+	notify_forget();
 	g_timeout_add_seconds(LOOK_S, look, s);
 }
 
-/* Nothing is answered but errors in what cannot be read: all of it is passed over. */
+/* Without an id nothing is answered. False where the service is gone. */
+static bool ask(struct service *s, const char *method, const char *active, bool answered)
+{
+	struct json_object *line = json_object_new_object(), *params;
+	char text[512];
+	int length;
+
+	json_object_object_add(line, "jsonrpc", json_object_new_string("2.0"));
+	json_object_object_add(line, "method", json_object_new_string(method));
+	if (answered)
+		json_object_object_add(line, "id", json_object_new_int(1));
+	if (active) {
+		params = json_object_new_object();
+		json_object_object_add(params, "active", json_object_new_string(active));
+		json_object_object_add(line, "params", params);
+	}
+	length = snprintf(text, sizeof text, "%s\n",
+			  json_object_to_json_string_ext(line, JSON_C_TO_STRING_PLAIN));
+	json_object_put(line);
+	return length < (int)sizeof text &&
+	       send(s->fd, text, (size_t)length, MSG_NOSIGNAL) == length;
+}
+
+/* One question at a time, however often something changes. */
+static bool ask_status(struct service *s)
+{
+	if (s->asked) {
+		s->again = true;
+		return true;
+	}
+	s->asked = true;
+	s->again = false;
+	return ask(s, "status", NULL, true);
+}
+
+/* "changed", or what was asked for then. */
+static bool take_line(struct service *s, const char *text)
+{
+	struct json_object *line = json_tokener_parse(text), *found;
+	bool fine = true;
+
+	if (json_object_object_get_ex(line, "method", &found)) {
+		if (!g_strcmp0(json_object_get_string(found), "changed"))
+			fine = ask_status(s);
+	} else {
+		if (json_object_object_get_ex(line, "result", &found) &&
+		    json_object_is_type(found, json_type_object))
+			notify_status(found);
+		s->asked = false;
+		fine = !s->again || ask_status(s);
+	}
+	json_object_put(line);
+	return fine;
+}
+
+static bool take_bytes(struct service *s, const char *bytes, unsigned count)
+{
+	s->line = g_realloc(s->line, s->length + count + 1);
+	for (unsigned i = 0; i < count; i++) {
+		if (bytes[i] != '\n') {
+			s->line[s->length++] = bytes[i];
+			continue;
+		}
+		s->line[s->length] = '\0';
+		s->length = 0;
+		if (!take_line(s, s->line))
+			return false;
+	}
+	return s->length < LINE_MAX_BYTES;
+}
+
 static gboolean on_input(int fd, GIOCondition condition, void *data)
 {
-	char unread[512];
-	const ssize_t n = read(fd, unread, sizeof unread);
+	char bytes[4096];
+	const ssize_t n = read(fd, bytes, sizeof bytes);
 
 	(void)condition;
-	if (n > 0 || (n < 0 && (errno == EAGAIN || errno == EINTR)))
+	if ((n < 0 && (errno == EAGAIN || errno == EINTR)) ||
+	    (n > 0 && take_bytes(data, bytes, (unsigned)n)))
 		return G_SOURCE_CONTINUE;
 	lose(data);
 	return G_SOURCE_REMOVE;
@@ -39,18 +121,7 @@ static gboolean on_input(int fd, GIOCondition condition, void *data)
 
 static void send_active(struct service *s)
 {
-	struct json_object *line = json_object_new_object(), *params = json_object_new_object();
-	char text[512];
-	int length;
-
-	json_object_object_add(line, "jsonrpc", json_object_new_string("2.0"));
-	json_object_object_add(line, "method", json_object_new_string("layout"));
-	json_object_object_add(params, "active", json_object_new_string(s->active));
-	json_object_object_add(line, "params", params);
-	length = snprintf(text, sizeof text, "%s\n",
-			  json_object_to_json_string_ext(line, JSON_C_TO_STRING_PLAIN));
-	json_object_put(line);
-	if (length < (int)sizeof text && send(s->fd, text, (size_t)length, MSG_NOSIGNAL) == length)
+	if (ask(s, "layout", s->active, false))
 		return;
 	g_source_remove(s->watch);
 	lose(s);
@@ -70,7 +141,8 @@ static gboolean look(void *data)
 		return G_SOURCE_CONTINUE;
 	}
 	s->watch = g_unix_fd_add(s->fd, G_IO_IN | G_IO_HUP | G_IO_ERR, on_input, s);
-	send_active(s);
+	if (ask(s, "follow", NULL, false) && ask_status(s))
+		send_active(s);
 	return G_SOURCE_REMOVE;
 }
 

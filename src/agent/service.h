@@ -1,15 +1,20 @@
-/* The connection to the service: tells it which layout is active, and finds it again when it was
- * away. Nothing is answered, and nothing is asked. */
+/* The connection to the service: tells it which layout is active, asks what is in force when that
+ * is another, and finds it again when it was away. */
 #ifndef LURK_AGENT_SERVICE_H
 #define LURK_AGENT_SERVICE_H
 
 #include <stdbool.h>
+#include <stddef.h>
 
 struct service {
 	const char *path; /* its control socket */
 	char active[128]; /* "" for not known */
 	int fd;           /* -1 while there is none */
 	unsigned watch;   /* GLib's number for it */
+	/* A line that is on its way. */
+	char *line;
+	size_t length;
+	bool asked, again; /* what is in force; something changed since */
 };
 
 void service_open(struct service *service, const char *path);

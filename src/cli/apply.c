@@ -81,6 +81,7 @@ static void say_findings(const struct lurk_findings *findings)
 		tell_finding(findings, &findings->all[i], words);
 		puts(words);
 	}
+	cli_print_layout_findings(findings);
 	if (findings->by_severity[LURK_WARNING])
 		printf("%s: `lurk check` tells %s.\n",
 		       lurk_words_count(findings->by_severity[LURK_WARNING], "warning", count),

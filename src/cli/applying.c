@@ -60,6 +60,15 @@ void cli_print_findings(const struct lurk_findings *all, enum lurk_severity leas
 	print_findings(all, least, true);
 }
 
+void cli_print_layout_findings(const struct lurk_findings *all)
+{
+	for (unsigned i = 0; i < all->count; i++) {
+		if (all->all[i].code == LURK_CHECK_LACKED ||
+		    all->all[i].code == LURK_CHECK_ASSUMED_LAYOUT)
+			print_finding(all, &all->all[i], true);
+	}
+}
+
 void cli_say_refused(const struct cli *cli, const struct lurk_findings *findings, bool written)
 {
 	if (cli->json) {

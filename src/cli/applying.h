@@ -7,6 +7,8 @@
 
 /* Findings of at least that severity, the worst first. */
 void cli_print_findings(const struct lurk_findings *all, enum lurk_severity least);
+/* Those that say in which layout a text comes out otherwise than it should. */
+void cli_print_layout_findings(const struct lurk_findings *all);
 /* Before try and apply: false with the refusal printed. Where it may, `findings` (unless NULL) is
  * to be freed. */
 bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings);

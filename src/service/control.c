@@ -38,6 +38,7 @@ struct lurk_control {
 	int listener, epoll, timer;
 	int spare; /* a descriptor that is given up where there is none to answer with */
 	unsigned watchers;
+	unsigned changes; /* of the session's, those that were told of */
 	uint64_t clock;
 	struct client *long_one; /* whose long line is on its way */
 	time_t long_since;
@@ -525,6 +526,25 @@ void lurk_control_step(struct lurk_control *control)
 }
 
 /* ---- Opening ------------------------------------------------------------------------------- */
+
+void lurk_control_tell(struct lurk_control *control)
+{
+	static const char changed[] = LURK_RPC_CHANGED;
+
+	if (control->changes == control->session->changes)
+		return;
+	control->changes = control->session->changes;
+	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
+		struct client *client = &control->clients[i];
+
+		if (client->fd < 0 || client->leaving || !client->caller.following)
+			continue;
+		ask_rights(control, client);
+		/* One that does not read looks for itself when it does. */
+		if (lurk_rpc_changed(&control->rpc, &client->caller) && !client->out.length)
+			tell(control, client, changed, sizeof changed - 1);
+	}
+}
 
 int lurk_control_descriptor(const struct lurk_control *control)
 {

@@ -41,5 +41,7 @@ void lurk_control_close(struct lurk_control *control);
 int lurk_control_descriptor(const struct lurk_control *control);
 /* Does what there is to do, without blocking. */
 void lurk_control_step(struct lurk_control *control);
+/* After the session did something: those who follow are told where that concerns them. */
+void lurk_control_tell(struct lurk_control *control);
 
 #endif

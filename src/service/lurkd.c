@@ -54,6 +54,8 @@ static void look_at_changes(struct service *s)
 {
 	bool relayed = false;
 
+	if (s->control)
+		lurk_control_tell(s->control);
 	if (!lurk_news_tell(&s->news, &s->session))
 		return;
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++)

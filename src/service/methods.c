@@ -359,6 +359,57 @@ void lurk_method_unwatch(struct lurk_call *call)
 	call->result = json_true();
 }
 
+/* ---- Following ----------------------------------------------------------------------------- */
+
+static uint32_t add_number(uint32_t sum, uint64_t number)
+{
+	for (unsigned i = 0; i < 8; i++, number >>= 8)
+		sum = (sum ^ (uint8_t)number) * 16777619U; /* FNV-1a */
+	return sum;
+}
+
+/* A sum of what the caller may know of what is in force: what single presses decide is in it for
+ * who may watch alone. */
+static uint32_t sum_of(const struct lurk_rpc *rpc, struct lurk_caller *caller)
+{
+	const struct lurk_call call = {.rpc = (struct lurk_rpc *)(uintptr_t)rpc, .caller = caller};
+	const struct lurk_session *s = rpc->session;
+	const struct lurk_session_mode mode = lurk_call_mode(&call);
+	const unsigned own = lurk_call_own_part(&call);
+	uint32_t sum = 2166136261U;
+
+	sum = add_number(sum, (uint64_t)(mode.off | mode.trying << 1));
+	for (unsigned i = 0; i < 2; i++) {
+		const unsigned part = i ? own : 0;
+		const struct lurk_image *image = lurk_session_image(s, part);
+
+		sum = add_number(sum, image ? image->sequence + 1 : 0);
+		sum = add_number(sum, mode.parts[part].profile);
+	}
+	sum = add_number(sum, own ? s->seats[own - 1].why : LURK_OK);
+	for (uint16_t i = 0; i < s->numbers; i++)
+		sum = add_number(sum, s->memory.keyboards[i].present
+					      ? s->memory.keyboards[i].trouble
+					      : LURK_OK);
+	return sum;
+}
+
+void lurk_method_follow(struct lurk_call *call)
+{
+	call->caller->following = true;
+	call->caller->known = sum_of(call->rpc, call->caller);
+	call->result = json_true();
+}
+
+bool lurk_rpc_changed(struct lurk_rpc *rpc, struct lurk_caller *caller)
+{
+	const uint32_t now = caller->following ? sum_of(rpc, caller) : caller->known;
+	const bool changed = now != caller->known && caller->rights.status;
+
+	caller->known = now;
+	return changed;
+}
+
 /* ---- The layout ---------------------------------------------------------------------------- */
 
 /* By whoever is at a screen, of that seat; until the connection ends, or another one tells. */

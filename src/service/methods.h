@@ -57,6 +57,6 @@ typedef void lurk_method(struct lurk_call *call);
 
 lurk_method lurk_method_status, lurk_method_image, lurk_method_apply, lurk_method_try,
 	lurk_method_keep, lurk_method_end_try, lurk_method_switch, lurk_method_use,
-	lurk_method_watch, lurk_method_unwatch, lurk_method_layout;
+	lurk_method_watch, lurk_method_unwatch, lurk_method_layout, lurk_method_follow;
 
 #endif

@@ -81,6 +81,7 @@ static const struct method {
 	 {{"take", FLAG, 0, false, "true or false"},
 	  {"seconds", NUMBER, LURK_TAKE_SECONDS, false, "a number from 1 to 60"}}},
 	{"unwatch", WATCH, lurk_method_unwatch, {{0}}},
+	{"follow", STATUS, lurk_method_follow, {{0}}},
 	{"layout",
 	 OFF,
 	 lurk_method_layout,

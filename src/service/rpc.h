@@ -58,7 +58,9 @@ struct lurk_caller {
 	/* By `watch` with `take`: until when what is pressed on a seat is withheld for it. */
 	uint64_t takes_until_us;
 	char takes_seat[32];
-	uint32_t trial;      /* that it began by `try`: lurk_session.trials; 0 for none */
+	uint32_t trial; /* that it began by `try`: lurk_session.trials; 0 for none */
+	bool following; /* is told when what it may know of the mode is another than this */
+	uint32_t known;
 	uint8_t told_layout; /* it told last which layout is active there: a part; 0 for none */
 	/* A profile is in force until it is gone, then `used_before` again; whose: a part. */
 	bool using;
@@ -90,6 +92,11 @@ void lurk_rpc_end_watch(struct lurk_rpc *rpc, struct lurk_caller *caller);
 #define LURK_RPC_ERROR_LINE(code, text)                                                      \
 	"{\"jsonrpc\":\"2.0\",\"id\":null,\"error\":{\"code\":" #code ",\"message\":\"" text \
 	"\"}}\n"
+
+/* Whether what the caller may know is another than it was told of: then it is to be told
+ * LURK_RPC_CHANGED. Its rights are as they are now. */
+#define LURK_RPC_CHANGED "{\"jsonrpc\":\"2.0\",\"method\":\"changed\"}\n"
+bool lurk_rpc_changed(struct lurk_rpc *rpc, struct lurk_caller *caller);
 
 /* The notification of a key event, as those who watch get it: a line with its newline; `own` where
  * the rule that acts is of the person's at the seat, and not of the computer's. No library

@@ -94,21 +94,26 @@ const char *tell_texts(const struct lurk_machine *machine, const struct lurk_wor
 		       char out[TELL_LAYOUT])
 {
 	struct lurk_chosen_layout *choice = tell_layout_of(ws);
+	const enum lurk_texts texts = lurk_texts_of(machine->image, machine->layout);
 	char name[TELL_LAYOUT], source[TELL_LAYOUT];
 
 	*out = '\0';
-	switch (lurk_texts_of(machine->image, machine->layout)) {
+	switch (texts) {
 	case LURK_TEXTS_FOLLOW:
+	case LURK_TEXTS_LACK:
 		if (name_active(choice, machine->layout, name))
 			snprintf(out, TELL_LAYOUT,
-				 "Texts follow the layout that is active: now %.100s.", name);
+				 "Texts follow the layout that is active: now %.100s%s", name,
+				 texts == LURK_TEXTS_LACK
+					 ? ", which has no keys for some: `lurk check`."
+					 : ".");
 		break;
-	case LURK_TEXTS_LACK:
+	case LURK_TEXTS_UNMADE:
 		name_active(choice, machine->layout, name);
 		snprintf(out, TELL_LAYOUT,
-			 "Some texts type nothing in the layout that is active now%s%.80s: `lurk "
-			 "check` says "
-			 "which, `lurk apply` makes them for this session's.",
+			 "Texts type nothing in the layout that is active now%s%.100s, which they "
+			 "were not "
+			 "made for: `lurk apply` makes them.",
 			 *name ? ", " : "", name);
 		break;
 	case LURK_TEXTS_ASSUMED:
@@ -138,7 +143,7 @@ const char *tell_layout_source(struct lurk_chosen_layout *choice, char out[TELL_
 
 void tell_put_texts(struct json_object *object, const struct lurk_machine *machine)
 {
-	static const char *const words[] = {"none", "follow", "lack", "assumed"};
+	static const char *const words[] = {"none", "follow", "lack", "unmade", "assumed"};
 
 	tell_put_text(object, "texts", words[lurk_texts_of(machine->image, machine->layout)]);
 }

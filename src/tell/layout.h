@@ -21,7 +21,7 @@ const char *tell_layouts_in_turn(struct lurk_chosen_layout *choice, char out[TEL
 /* ", which is active in this X session", for after its words; "" for the profile's and the desk's.
  * Returns out. */
 const char *tell_layout_source(struct lurk_chosen_layout *choice, char out[TELL_LAYOUT]);
-/* As a member: "none", "follow", "lack" or "assumed". */
+/* As a member: "none", "follow", "lack", "unmade" or "assumed". */
 void tell_put_texts(struct json_object *object, const struct lurk_machine *machine);
 /* As members of an object: its name, or null; "profile", "desk", "session" or "system"; the names
  * of all in turn; whether another may be in use, and nobody can know. */

@@ -251,6 +251,16 @@ bool lurk_layout_lacks(const struct lurk_characters *characters, struct lurk_tex
 	return lacks(characters, text, codepoint);
 }
 
+static bool is_made_for(struct lurk_text steps, uint32_t layout)
+{
+	struct lurk_steps_part part;
+	bool made = false;
+
+	for (size_t at = 0; lurk_steps_next(steps, &at, &part);)
+		made = made || part.layout == layout;
+	return made;
+}
+
 enum lurk_texts lurk_texts_of(const struct lurk_image *image, uint32_t active)
 {
 	enum lurk_texts texts = LURK_TEXTS_NONE;
@@ -266,9 +276,12 @@ enum lurk_texts lurk_texts_of(const struct lurk_image *image, uint32_t active)
 			continue;
 		if (!active)
 			return LURK_TEXTS_ASSUMED;
+		if (!is_made_for(rule.gives.steps, active))
+			return LURK_TEXTS_UNMADE;
 		if (!lurk_steps_for(rule.gives.steps, active).length)
-			return LURK_TEXTS_LACK;
-		texts = LURK_TEXTS_FOLLOW;
+			texts = LURK_TEXTS_LACK;
+		else if (texts == LURK_TEXTS_NONE)
+			texts = LURK_TEXTS_FOLLOW;
 	}
 	return texts;
 }

@@ -6,6 +6,8 @@
  *                       "layouts us,de ,nodeadkeys", a broken one by "junk", none by "unplug"
  *     kde               org.kde.keyboard on the session's bus; "active N"
  *     x                 the X server's active layout; "active N"
+ *     notifications     org.freedesktop.Notifications on the session's bus; "next" waits for one,
+ * and prints which it replaces and what it says
  */
 #include <stdbool.h>
 #include <stdint.h>
@@ -157,21 +159,26 @@ static void kde_call(GDBusConnection *connection, const char *sender, const char
 	g_dbus_method_invocation_return_value(call, g_variant_new("(u)", kde_active));
 }
 
-static void kde_open(void)
+static void own_name(const char *name, const char *path, const char *xml,
+		     const GDBusInterfaceVTable *calls)
 {
-	static const GDBusInterfaceVTable calls = {.method_call = kde_call};
-	GDBusNodeInfo *info = g_dbus_node_info_new_for_xml(kde_xml, NULL);
+	GDBusNodeInfo *info = g_dbus_node_info_new_for_xml(xml, NULL);
 	GVariant *answer;
 
 	bus = g_bus_get_sync(G_BUS_TYPE_SESSION, NULL, NULL);
 	check(bus, "no session's bus");
-	g_dbus_connection_register_object(bus, "/Layouts", info->interfaces[0], &calls, NULL, NULL,
-					  NULL);
-	answer = g_dbus_connection_call_sync(bus, "org.freedesktop.DBus", "/org/freedesktop/DBus",
-					     "org.freedesktop.DBus", "RequestName",
-					     g_variant_new("(su)", "org.kde.keyboard", 0), NULL, 0,
-					     -1, NULL, NULL);
+	g_dbus_connection_register_object(bus, path, info->interfaces[0], calls, NULL, NULL, NULL);
+	answer = g_dbus_connection_call_sync(
+		bus, "org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus",
+		"RequestName", g_variant_new("(su)", name, 0), NULL, 0, -1, NULL, NULL);
 	check(answer, "the name is taken");
+}
+
+static void kde_open(void)
+{
+	static const GDBusInterfaceVTable calls = {.method_call = kde_call};
+
+	own_name("org.kde.keyboard", "/Layouts", kde_xml, &calls);
 }
 
 static void kde_line(const char *line)
@@ -180,6 +187,48 @@ static void kde_line(const char *line)
 	g_dbus_connection_emit_signal(bus, NULL, "/Layouts", "org.kde.KeyboardLayouts",
 				      "layoutChanged", g_variant_new("(u)", kde_active), NULL);
 	g_dbus_connection_flush_sync(bus, NULL, NULL);
+}
+
+/* ---- Notifications --------------------------------------------------------------------------- */
+
+static const char notifications_xml[] =
+	"<node><interface name='org.freedesktop.Notifications'><method name='Notify'>"
+	"<arg type='s' direction='in'/><arg type='u' direction='in'/><arg type='s' direction='in'/>"
+	"<arg type='s' direction='in'/><arg type='s' direction='in'/><arg type='as' "
+	"direction='in'/>"
+	"<arg type='a{sv}' direction='in'/><arg type='i' direction='in'/>"
+	"<arg type='u' direction='out'/></method></interface></node>";
+static GQueue *notified;
+
+static void notify_call(GDBusConnection *connection, const char *sender, const char *path,
+			const char *interface, const char *method, GVariant *parameters,
+			GDBusMethodInvocation *call, void *data)
+{
+	const char *summary, *body;
+	guint32 replaces;
+
+	(void)connection, (void)sender, (void)path, (void)interface, (void)method, (void)data;
+	g_variant_get_child(parameters, 1, "u", &replaces);
+	g_variant_get_child(parameters, 3, "&s", &summary);
+	g_variant_get_child(parameters, 4, "&s", &body);
+	g_queue_push_tail(notified, g_strdup_printf("%u|%s|%s", replaces, summary, body));
+	g_dbus_method_invocation_return_value(call, g_variant_new("(u)", 7));
+}
+
+static void notifications_open(void)
+{
+	static const GDBusInterfaceVTable calls = {.method_call = notify_call};
+
+	notified = g_queue_new();
+	own_name("org.freedesktop.Notifications", "/org/freedesktop/Notifications",
+		 notifications_xml, &calls);
+}
+
+static void next_notification(void)
+{
+	while (g_queue_is_empty(notified))
+		g_main_context_iteration(NULL, TRUE);
+	puts(g_queue_pop_head(notified));
 }
 
 /* ---- X --------------------------------------------------------------------------------------- */
@@ -213,6 +262,8 @@ static gboolean on_line(int fd, GIOCondition condition, void *loop)
 	line[strcspn(line, "\n")] = '\0';
 	if (display)
 		compositor_line(line);
+	else if (notified)
+		next_notification();
 	else if (bus)
 		kde_line(line);
 	else
@@ -247,6 +298,8 @@ int main(int argc, char **argv)
 			      on_wayland, NULL);
 	} else if (!strcmp(what, "kde")) {
 		kde_open();
+	} else if (!strcmp(what, "notifications")) {
+		notifications_open();
 	} else {
 		check(!strcmp(what, "x"), what);
 	}

@@ -38,6 +38,13 @@ class Mover:
         self.process.stdin.write(line + "\n")
         self.answered()
 
+    def next(self):
+        """What a notification says, once there is one."""
+        self.process.stdin.write("next\n")
+        said = self.process.stdout.readline().strip()
+        self.answered()
+        return said
+
     def end(self):
         self.process.kill()
         self.process.wait()
@@ -57,6 +64,21 @@ class Service:
         self.connection = self.listener.accept()[0]
         self.connection.settimeout(PATIENCE_S)
         self.lines = self.connection.makefile()
+        assert json.loads(self.lines.readline()) == {"jsonrpc": "2.0", "method": "follow"}
+        self.answer_status()
+
+    def answer_status(self, **status):
+        """A question about what is in force."""
+        line = json.loads(self.lines.readline())
+        assert line == {"jsonrpc": "2.0", "method": "status", "id": 1}, line
+        self.send({"jsonrpc": "2.0", "id": 1, "result": {"off": False, "trying": False, "sequence": 1, "profile": "base", "keyboards": []} | status})
+
+    def send(self, value):
+        self.connection.sendall(json.dumps(value).encode() + b"\n")
+
+    def changes(self, **status):
+        self.send({"jsonrpc": "2.0", "method": "changed"})
+        self.answer_status(**status)
 
     def told(self):
         line = json.loads(self.lines.readline())
@@ -361,6 +383,78 @@ def gnome_tells():
     service.end()
 
 
+# ---- What is shown ---------------------------------------------------------------------------------------------------
+
+
+def what_changed_is_shown():
+    bus, mover, service = Bus(), Mover("compositor", "wayland-test"), Service()
+    mover.do("layouts us")
+    env = wayland({"DBUS_SESSION_BUS_ADDRESS": bus.address})
+    shown = Mover("notifications", env=env)
+    agent = start(service, env)
+    service.wants(US)
+    rows = [
+        ({"off": True}, "0|All rules are off|Every key does its usual job. “lurk on” switches them on again."),
+        ({}, "7|Rules are on again|"),
+        ({"profile": "night"}, "7|Profile night|Its rules are in force now."),
+        ({"profile": "night", "trying": True, "seconds_left": 30}, "7|Rules are being tried|For 30 seconds; then all is as before."),
+        ({"profile": "night"}, "7|The trial is over|All is as it was before."),
+        ({"trying": True, "seconds_left": 5}, "7|Rules are being tried|For 5 seconds; then all is as before."),
+        ({"sequence": 2}, "7|The rules that were tried stay|"),
+        ({"sequence": 2, "keyboards": [{"name": "Dipper", "trouble": 0}, {"name": "<b>Heron</b> & co", "trouble": 12}]},
+         "7|Rules are not in force|&lt;b&gt;Heron&lt;/b&gt; &amp; co: "),
+    ]
+    for status, wanted in rows:
+        service.changes(**status)
+        got = shown.next()
+        assert got == wanted or (wanted.endswith(": ") and got.startswith(wanted) and len(got) > len(wanted)), got
+    # The same again is nothing new, nor is what was so when the service came back; many changes are one question.
+    service.changes(**rows[-1][0])
+    service.end()
+    service = Service()
+    service.accept()
+    service.wants(US)
+    service.changes(off=True)
+    assert shown.next().startswith("7|All rules are off|")
+    service.send({"jsonrpc": "2.0", "method": "changed"})
+    service.send({"jsonrpc": "2.0", "method": "changed"})
+    service.send({"jsonrpc": "2.0", "method": "changed"})
+    service.answer_status()
+    assert shown.next().startswith("7|Rules are on again|")
+    service.answer_status()
+    # What is no message of the protocol's ends nothing; an endless line ends the connection.
+    for line in [b"\n", b"[]\n", b"{\n", b'{"method":7}\n', b'{"result":[]}\n', b'{"jsonrpc":"2.0","id":1,"result":{"keyboards":{},"off":0}}\n']:
+        service.connection.sendall(line)
+    service.changes(off=True)
+    assert shown.next().startswith("7|All rules are off|")
+    try:
+        service.connection.sendall(b"x" * (2 << 20))
+    except OSError:
+        pass
+    service.lines.close()
+    service.connection.close()
+    service.accept()
+    service.wants(US)
+    stop(agent)
+    # Not where the person does not want any.
+    os.makedirs(os.path.join(FOLDER, "lurk"), exist_ok=True)
+    with open(os.path.join(FOLDER, "lurk", "agent.conf"), "w") as file:
+        file.write("[agent]\nnotifications=false\n")
+    agent = start(service, env)
+    service.wants(US)
+    service.changes(off=True)
+    os.unlink(file.name)
+    stop(agent)
+    agent = start(service, env)
+    service.wants(US)
+    service.changes(trying=True, seconds_left=9)
+    got = shown.next()
+    assert got == "0|Rules are being tried|For 9 seconds; then all is as before.", got
+    stop(agent)
+    for one in [shown, mover, bus, service]:
+        one.end()
+
+
 # ---- Neither ---------------------------------------------------------------------------------------------------------
 
 
@@ -381,7 +475,8 @@ def no_session():
     assert check_json(env).get("layout_from") in ["system", None]
 
 
-TESTS = [x_tells_each_change, the_command_takes_the_sessions, a_compositor_alone, sway_tells, kde_tells, gnome_tells, no_session]
+TESTS = [x_tells_each_change, the_command_takes_the_sessions, a_compositor_alone, sway_tells, kde_tells, gnome_tells, what_changed_is_shown,
+         no_session]
 try:
     for test in TESTS:
         if not sys.argv[4:] or test.__name__ in sys.argv[4:]:

@@ -66,6 +66,7 @@ int main(int argc, char **argv)
 		if (ready[0].revents)
 			play(&computer, line, strlen(line));
 		lurk_computer_settle(&computer);
+		lurk_control_tell(control);
 	}
 	lurk_control_close(control);
 	lurk_computer_close(&computer);

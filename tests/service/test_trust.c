@@ -80,7 +80,7 @@ struct test {
 	uint64_t seed, clock_us;
 	char digits[SETS][2 * TEST_IMAGE + 1];
 	char asked[2 * TEST_IMAGE + 400], answers[2][16384];
-	unsigned long requests, refusals;
+	unsigned long requests, refusals, told;
 };
 
 static unsigned any(struct test *t, unsigned n)
@@ -160,17 +160,31 @@ static void press(struct world *w)
 /* ---- Requests ---------------------------------------------------------------------------------
  */
 
-enum { STATUS, GET_IMAGE, APPLY, TRY, KEEP, END_TRY, SWITCH, USE, WATCH, UNWATCH, LAYOUT, METHODS };
+enum {
+	STATUS,
+	GET_IMAGE,
+	APPLY,
+	TRY,
+	KEEP,
+	END_TRY,
+	SWITCH,
+	USE,
+	WATCH,
+	UNWATCH,
+	LAYOUT,
+	FOLLOW,
+	METHODS
+};
 static const char *const names[METHODS] = {"status", "image",   "apply",  "try",
 					   "keep",   "end_try", "switch", "use",
-					   "watch",  "unwatch", "layout"};
+					   "watch",  "unwatch", "layout", "follow"};
 
 /* Nothing, for not known. */
 static const char *const layouts[] = {"", "Greek", "Welsh"};
 
 static bool may(const struct lurk_rights *r, unsigned method)
 {
-	static const unsigned needs[METHODS] = {0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 2};
+	static const unsigned needs[METHODS] = {0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 2, 0};
 	const bool has[] = {r->status, r->change || r->own, r->off, r->watch};
 
 	return has[needs[method]];
@@ -399,6 +413,22 @@ static bool anybody_takes(const struct test *t)
 	return false;
 }
 
+/* Who follows is told of the same changes, whichever keys were pressed. */
+static void tell(struct test *t)
+{
+	for (unsigned c = 0; c < CALLERS; c++) {
+		bool changed[2];
+
+		for (unsigned i = 0; i < 2; i++) {
+			t->worlds[i].callers[c].rights = *rights(t, c);
+			changed[i] = lurk_rpc_changed(&t->worlds[i].rpc, &t->worlds[i].callers[c]);
+		}
+		t->told += changed[0];
+		if (!rights(t, c)->watch && changed[0] != changed[1])
+			fail_msg("caller %u is told of a change in one world", c);
+	}
+}
+
 static void judge(struct test *t)
 {
 	const struct model *m = &t->model;
@@ -534,6 +564,7 @@ static void step(struct test *t)
 	} else {
 		sit(t);
 	}
+	tell(t);
 	judge(t);
 	assert_string_equal(t->worlds[0].log, t->worlds[1].log);
 	t->worlds[0].log[0] = t->worlds[1].log[0] = '\0';
@@ -571,8 +602,9 @@ static void nobody_learns_or_does_what_is_not_theirs(void **state)
 	for (unsigned long i = 0; i < steps; i++)
 		step(t);
 	print_message(
-		"%lu requests, %lu refused, %llu images stored, and %llu and %llu of two persons\n",
-		t->requests, t->refusals, (unsigned long long)t->model.last[0],
+		"%lu requests, %lu refused, %lu changes told, %llu images stored, and %llu and "
+		"%llu of two persons\n",
+		t->requests, t->refusals, t->told, (unsigned long long)t->model.last[0],
 		(unsigned long long)t->model.last[1], (unsigned long long)t->model.last[2]);
 	for (unsigned i = 0; i < 2; i++) {
 		lurk_session_stop(&t->worlds[i].session);

@@ -89,11 +89,13 @@ static void tell_lights(bool at_start)
 
 	for (unsigned i = 1; i < reader_count; i++) {
 		unsigned char lights[LED_CNT / 8 + 1] = {0};
-		char name[64] = "";
+		char name[64] = "", phys[64] = "";
 		bool now;
 
+		ioctl(readers[i].fd, EVIOCGPHYS(sizeof phys), phys);
+
 		if (ioctl(readers[i].fd, EVIOCGNAME(sizeof name), name) < 0 ||
-		    strstr(name, "(Lurk)") ||
+		    !strncmp(phys, "lurk/relay", 10) ||
 		    ioctl(readers[i].fd, EVIOCGLED(sizeof lights), lights) < 0)
 			continue;
 		now = lights[0] >> LED_CAPSL & 1;

@@ -1,5 +1,6 @@
 """A virtual machine for the tests: QEMU in software emulation, its serial line as a growing text that can be
 answered, and a hand on its keyboards."""
+import codecs
 import glob
 import json
 import os
@@ -177,6 +178,7 @@ class Machine:
 
     def listen(self):
         """The machine stops where nobody reads its serial line."""
+        decoder = codecs.getincrementaldecoder("utf-8")("replace")
         with open(self.log, "w") as log:
             while True:
                 try:
@@ -185,7 +187,7 @@ class Machine:
                     return
                 if not data:
                     return
-                text = data.decode(errors="replace").replace("\r", "")
+                text = decoder.decode(data).replace("\r", "")
                 self.text += text
                 log.write(text)
                 log.flush()

@@ -738,15 +738,13 @@ static bool at_finger_is_down(void)
  * whoever presses from outside has not come to rest, or their release is still on its way. */
 static bool source_is_down(const struct node *stand_in)
 {
-	const char *ours = strstr(stand_in->name, " (Lurk)");
-	const int length = ours ? (int)(ours - stand_in->name) : (int)strlen(stand_in->name);
 	DIR *dir = opendir("/dev/input");
 	struct dirent *entry;
 	bool down = false;
 
 	while (dir && !down && (entry = readdir(dir))) {
 		unsigned char bits[KEY_CNT / 8] = {0};
-		char name[64] = "";
+		char name[64] = "", phys[64] = "";
 		int fd = strncmp(entry->d_name, "event", 5)
 				 ? -1
 				 : openat(dirfd(dir), entry->d_name, O_RDONLY | O_CLOEXEC);
@@ -754,10 +752,10 @@ static bool source_is_down(const struct node *stand_in)
 		if (fd < 0)
 			continue;
 		ioctl(fd, EVIOCGNAME(sizeof name), name);
+		ioctl(fd, EVIOCGPHYS(sizeof phys), phys);
 		ioctl(fd, EVIOCGKEY(sizeof bits), bits);
 		close(fd);
-		down = (int)strlen(name) == length &&
-		       !strncmp(name, stand_in->name, (size_t)length) &&
+		down = !strcmp(name, stand_in->name) && strncmp(phys, "lurk/relay", 10) != 0 &&
 		       (anything_down(bits) || (!strncmp(name, "AT ", 3) && at_finger_is_down()));
 	}
 	if (dir)

@@ -101,7 +101,16 @@ static void press(int fd, uint8_t usage)
 }
 
 /* The node with that name, opened; waits until it is there. */
-static int open_node(const char *name)
+/* Whether it is a virtual one of the service's. */
+static bool is_stand_in(int fd)
+{
+	char phys[80] = "";
+
+	ioctl(fd, EVIOCGPHYS(sizeof phys), phys);
+	return !strncmp(phys, "lurk/relay", 10);
+}
+
+static int find_node(const char *name, bool stand_in)
 {
 	char path[300], is[80];
 
@@ -117,7 +126,7 @@ static int open_node(const char *name)
 			snprintf(path, sizeof path, "/dev/input/%s", entry->d_name);
 			fd = open(path, O_RDWR | O_NONBLOCK | O_CLOEXEC);
 			if (fd >= 0 && ioctl(fd, EVIOCGNAME(sizeof is), is) >= 0 &&
-			    !strcmp(is, name)) {
+			    !strcmp(is, name) && stand_in == is_stand_in(fd)) {
 				closedir(dir);
 				return fd;
 			}
@@ -131,6 +140,17 @@ static int open_node(const char *name)
 	errno = ENOENT;
 	fail(name);
 	return -1;
+}
+
+static int open_node(const char *name)
+{
+	return find_node(name, false);
+}
+
+/* The virtual node that speaks for it. */
+static int open_stand_in(const char *name)
+{
+	return find_node(name, true);
 }
 
 static bool get_key_within(int fd, uint16_t code, int patience_ms)
@@ -339,7 +359,7 @@ static int delay(int pid, int n)
 	child = fork();
 	if (!child)
 		least_relay(node);
-	out[0] = open_node("Probe 1 (Lurk)");
+	out[0] = open_stand_in("Probe 1");
 	out[1] = open_node("Least");
 	await_way(ours, out[0]);
 	await_way(least, out[1]);
@@ -368,7 +388,7 @@ static int delay(int pid, int n)
 
 static int press_only(int pid, int n)
 {
-	int keyboard = plug(RELAYED), out = open_node("Probe 1 (Lurk)");
+	int keyboard = plug(RELAYED), out = open_stand_in("Probe 1");
 
 	await_way(keyboard, out);
 	while (!proc_sum(pid, "status", "TracerPid")) /* who counts has begun */
@@ -399,7 +419,7 @@ static double force_delay_ms(struct udev_monitor *monitor)
 
 			/* Not the stand-in of one that is gone again. */
 			if (fd >= 0 && ioctl(fd, EVIOCGNAME(sizeof is), is) >= 0 &&
-			    !strcmp(is, "Probe 3")) {
+			    !strcmp(is, "Probe 3") && !is_stand_in(fd)) {
 				udev_device_unref(device);
 				await_force(fd);
 				close(fd);
@@ -512,7 +532,7 @@ static int meddle(int pid, int n)
 
 static int slow(int pid, int seconds)
 {
-	int node = open_node("QEMU QEMU USB Keyboard (Lurk)"), presses = 0, lost = 0, quiet = 0;
+	int node = open_stand_in("QEMU QEMU USB Keyboard"), presses = 0, lost = 0, quiet = 0;
 	double looked = now_us(), apart = 0;
 	struct input_event e;
 

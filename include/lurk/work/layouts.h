@@ -67,7 +67,8 @@ bool lurk_layout_is_assumed(struct lurk_chosen_layout *choice);
 enum lurk_texts {
 	LURK_TEXTS_NONE,    /* there are none, or none that depends on it */
 	LURK_TEXTS_FOLLOW,  /* as they should be */
-	LURK_TEXTS_LACK,    /* some have no keys in it, and type nothing */
+	LURK_TEXTS_LACK,    /* it has no keys for some, which type nothing */
+	LURK_TEXTS_UNMADE,  /* some were not made for it, and type nothing */
 	LURK_TEXTS_ASSUMED, /* as if the first one of each were active */
 };
 enum lurk_texts lurk_texts_of(const struct lurk_image *image, uint32_t active);

@@ -11,7 +11,8 @@
 #include "port/linux/node.h"
 
 /* By this in their place ours are told from all others; "virtual" alone says nothing, since
- * Bluetooth keyboards are virtual too. */
+ * Bluetooth keyboards are virtual too. Their name and numbers are the source's: what a person has
+ * set for that keyboard holds for what speaks for it. */
 static const char own_phys[] = "lurk/relay";
 
 bool lurk_node_is_own(const char *phys)
@@ -43,7 +44,7 @@ static struct libevdev *describe(const struct lurk_event_node *node, bool every_
 
 	if (!like)
 		return NULL;
-	snprintf(name, sizeof name, "%.60s (Lurk)", libevdev_get_name(node->evdev));
+	snprintf(name, sizeof name, "%s", libevdev_get_name(node->evdev));
 	libevdev_set_name(like, name);
 	libevdev_set_id_bustype(like, libevdev_get_id_bustype(node->evdev));
 	libevdev_set_id_vendor(like, libevdev_get_id_vendor(node->evdev));
@@ -66,10 +67,13 @@ static struct libevdev *describe(const struct lurk_event_node *node, bool every_
 	return like;
 }
 
-/* The place by which udev's rule gives the virtual node the source's seat. */
+/* The place, with the source's node: by that udev's rules give the virtual one what it knows of the
+ * source, its seat first of all. */
 static const char *place(const struct lurk_event_node *node, char out[64])
 {
-	snprintf(out, 64, "%s%s%s", own_phys, *node->seat ? " " : "", node->seat);
+	const char *slash = strrchr(node->path, '/');
+
+	snprintf(out, 64, "%s %.40s", own_phys, slash ? slash + 1 : node->path);
 	return out;
 }
 
