@@ -179,7 +179,8 @@ int main(int argc, char **argv)
 {
 	static struct agent a = {.service = {.fd = -1}};
 	gboolean layouts = FALSE, version = FALSE;
-	char *socket_path = NULL, why[256] = "";
+	static char *socket_path;
+	char why[256] = "";
 	const GOptionEntry entries[] = {
 		{"layouts", 0, 0, G_OPTION_ARG_NONE, &layouts,
 		 "Only print the session's layouts, as one keymap, and which is active", NULL},
@@ -193,8 +194,13 @@ int main(int argc, char **argv)
 	g_option_context_add_main_entries(context, entries, NULL);
 	g_option_context_set_description(context, "Started by the desktop's session. Example:\n"
 						  "  lurk-agent --layouts | head -1\n");
-	if (!g_option_context_parse(context, &argc, &argv, &error))
-		return fail(error->message);
+	g_option_context_parse(context, &argc, &argv, &error);
+	g_option_context_free(context);
+	if (error) {
+		snprintf(why, sizeof why, "%s", error->message);
+		g_error_free(error);
+		return fail(why);
+	}
 	if (argc > 1) {
 		snprintf(why, sizeof why, "`%s` is not expected here", argv[1]);
 		return fail(why);

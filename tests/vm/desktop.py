@@ -4,6 +4,7 @@ A Debian with an X server and a window manager, and a Wayland compositor, each s
 pressed from outside, and read in the session's terminal. desktop.py BUILD disk only makes the disk; desktop.py BUILD PART...
 runs some parts.
 """
+import base64
 import os
 import shutil
 import sys
@@ -14,34 +15,35 @@ from machine import Skipped
 PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,xinit,x11-xkb-utils,x11-xserver-utils,xterm,openbox,python3-xdg,sway,foot,"
             "fonts-dejavu-core,libxkbcommon-x11-0,libxcb-xkb1,libwayland-client0,libglib2.0-0,libxkbregistry0,libx11-data,"
             "dbus-user-session")
-READ = "stty raw -echo; exec cat >> typed"
 # Two people, whose layouts are not the computer's.
 SETUP = r"""
 for name in warden visitor; do chroot . passwd -d $name; done
 printf 'XKBLAYOUT="gb"\nXKBMODEL="pc105"\n' > etc/default/keyboard
-cat > home/warden/.xinitrc <<'X'
+"""
+READ = "sh -c 'stty raw -echo; exec cat >> typed'"
+FILES = {
+    "warden/.xinitrc": f"""
 setxkbmap -layout us,de -variant ,nodeadkeys -option grp:alts_toggle
 xset r rate 400 20
-xterm -maximized -e sh -c 'READ-warden' &
 exec openbox-session
-X
-mkdir -p home/visitor/.config/sway home/visitor/.config/systemd/user
-cat > home/visitor/.config/sway/config <<'X'
-input type:keyboard {
+""",
+    "warden/.config/openbox/autostart": f"xterm -maximized -e {READ} &\n",
+    "visitor/.config/sway/config": f"""
+input type:keyboard {{
     xkb_layout us,de
     xkb_variant ,nodeadkeys
     xkb_options grp:alts_toggle
-}
+}}
 exec systemctl --user import-environment WAYLAND_DISPLAY SWAYSOCK && systemctl --user start sway-session.target
-exec foot sh -c 'READ-visitor'
-X
-printf '[Unit]\nBindsTo=graphical-session.target\nWants=graphical-session-pre.target\nAfter=graphical-session-pre.target\n' \
-    > home/visitor/.config/systemd/user/sway-session.target
-chroot . chown -R warden home/warden
-chroot . chown -R visitor home/visitor
-"""
-for person in ["warden", "visitor"]:
-    SETUP = SETUP.replace("READ-" + person, READ.format(name=person))
+exec foot {READ}
+""",
+    "visitor/.config/systemd/user/sway-session.target": """
+[Unit]
+BindsTo=graphical-session.target
+Wants=graphical-session-pre.target
+After=graphical-session-pre.target
+""",
+}
 SWITCH = "+alt +alt_r -alt_r -alt"  # to the next layout
 NOW = "Texts follow the layout that is active: now "
 
@@ -90,6 +92,11 @@ def install(m):
     m.sh("mkdir -p /root/p && tar -xf /dev/vdb -C /root/p")
     m.has("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/now/*.deb 2>&1", "Setting up lurk-agent", "apt installs the packages")
     m.has("systemctl is-active lurkd", "active", "the service runs")
+    for path, text in FILES.items():
+        name = path.split("/")[0]
+        folder = os.path.dirname(path)
+        coded = base64.b64encode(text.encode()).decode()
+        m.sh(f"cd /home && su {name} -c 'mkdir -p {folder}' && echo {coded} | base64 -d > {path} && chown {name} {path}")
 
 
 TEXT = "a@b.c/x-y#"
@@ -116,6 +123,7 @@ def x_session(m):
     m.begins("warden", 1, "startx", "openbox")
     m.picture("x-begun")
     follows(m, "warden")
+    settings_stay(m, "warden")
     m.as_person("warden", "setxkbmap -layout us,fr -variant , ")
     m.press(SWITCH)
     m.until_says("warden", "which they were not made for", "a layout that the rules were not made for is said")
@@ -142,7 +150,35 @@ def between(m):
     m.gives("visitor", "z f9", f"z{TEXT}", "back in the second")
 
 
-PARTS = [x_session, wayland_session, between]
+PROPERTIES = "ID_BUS ID_PATH ID_VENDOR_ID ID_MODEL ID_SERIAL ID_SEAT XKBLAYOUT XKBMODEL LIBINPUT_DEVICE_GROUP ID_INPUT_KEYBOARD".split()
+
+
+def one_keyboard(m):
+    """What stands in for a keyboard is to udev, and so to desktops, what that keyboard is."""
+    found = {}
+    for path in m.sh("ls -d /sys/class/input/event*").split():
+        name, phys = (m.sh(f"cat {path}/device/{what}", fine=False) for what in ["name", "phys"])
+        told = m.sh(f"udevadm info -q property -p {path}")
+        values = {word: value for word, _, value in (line.partition("=") for line in told.splitlines()) if word in PROPERTIES}
+        found.setdefault(name, {})[phys.startswith("lurk/relay")] = values
+    pairs = {name: both for name, both in found.items() if len(both) == 2}
+    m.check("each keyboard has one that stands in for it, of the same name", len(pairs) >= 2, sorted(found))
+    for name, both in pairs.items():
+        differ = {word: (both[False].get(word), both[True].get(word)) for word in PROPERTIES if both[False].get(word) != both[True].get(word)}
+        m.check(f"{name}: udev knows the same of both", not differ, differ or both[True])
+    groups = [both[True].get("LIBINPUT_DEVICE_GROUP") for both in pairs.values()]
+    m.check("and two keyboards are two", len(set(groups)) == len(groups) and None not in groups, groups)
+
+
+def settings_stay(m, name):
+    """What the person has set for the keyboard holds whatever becomes of the rules."""
+    for change in ["lurk off", "lurk on", "lurk apply --relay", "lurk use --previous", "lurk apply"]:
+        m.as_person(name, change, fine=False)
+        m.has(f"su - {name} -c 'DISPLAY=:0 xset q; DISPLAY=:0 setxkbmap -query'", "auto repeat delay:  400    repeat rate:  20", f"the repeat rate stays after {change}")
+        m.gives(name, "z f9" if change != "lurk off" else "z", f"z{TEXT}" if change != "lurk off" else "z", f"and the layout, after {change}")
+
+
+PARTS = [one_keyboard, x_session, wayland_session, between]
 
 
 def main():
