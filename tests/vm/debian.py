@@ -61,8 +61,8 @@ def build_disk(work, name="debian", packages="", setup="", size="1800M"):
     return folder + "/disk", folder + "/vmlinuz", folder + "/initrd.img"
 
 
-def build_payload(build, work, name, but=("-dev_", "-pictures_", "-agent_")):
-    """The packages but some, the same again as a later version, and the probe, as one archive."""
+def build_payload(build, work, name, but=("-dev_", "-pictures_", "-agent_"), programs=("vm_probe",)):
+    """The packages but some, the same again as a later version, and programs of the tests, as one archive."""
     folder = os.path.join(work, "payload-" + name)
     shutil.rmtree(folder, ignore_errors=True)
     os.makedirs(folder + "/now")
@@ -78,7 +78,8 @@ def build_payload(build, work, name, but=("-dev_", "-pictures_", "-agent_")):
             file.write(re.sub(r"^Version: (.*)$", r"Version: \1+later", control, flags=re.M))
         subprocess.run(["dpkg-deb", "--root-owner-group", "-b", root, folder + "/later/"], check=True, stdout=subprocess.DEVNULL)
         shutil.rmtree(root)
-    shutil.copy(f"{build}/tests/vm_probe", folder)
+    for program in programs:
+        shutil.copy(f"{build}/tests/{program}", folder)
     subprocess.run(["tar", "-cf", f"../payload-{name}.tar", "."], cwd=folder, check=True)
     return os.path.join(work, f"payload-{name}.tar")
 

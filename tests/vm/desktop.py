@@ -44,15 +44,18 @@ Wants=graphical-session-pre.target
 After=graphical-session-pre.target
 """,
 }
-SWITCH = "+alt +alt_r -alt_r -alt"  # to the next layout
+# To the layout of that number, as the desktop itself lets one.
+SWITCH = {"warden": "echo active {} | /usr/local/bin/desktop x",
+          "visitor": "swaymsg input type:keyboard xkb_switch_layout {}"}
 NOW = "Texts follow the layout that is active: now "
 
 
 class Desktop(Debian):
     def as_person(self, name, command, fine=True):
         """In the session of that person."""
-        session = {"warden": "DISPLAY=:0", "visitor": "WAYLAND_DISPLAY=wayland-1 XDG_RUNTIME_DIR=/run/user/$(id -u)"}[name]
-        return self.sh(f"su - {name} -c '{session} {command}' 2>&1", fine)
+        session = {"warden": "DISPLAY=:0",
+                   "visitor": "WAYLAND_DISPLAY=wayland-1 XDG_RUNTIME_DIR=/run/user/$(id -u) SWAYSOCK=$(ls /run/user/$(id -u)/sway-ipc.*)"}[name]
+        return self.sh(f"su - {name} -c 'export {session}; {command}' 2>&1", fine)
 
     def until_says(self, name, wanted, what):
         """Status does, to that person, once all is known."""
@@ -70,6 +73,9 @@ class Desktop(Debian):
         self.press(" ".join({"-": "minus"}.get(c, c) for c in words) + " ret", 0.08)
         self.wait_for(lambda: self.sh(f"pgrep -u {name} -x {ready}", fine=False) != "", 300)
         self.until(f"ls /home/{name}/typed; pgrep -u {name} lurk-agent", f"/home/{name}/typed")
+
+    def switch(self, name, layout):
+        self.as_person(name, SWITCH[name].format(layout))
 
     def gives(self, name, presses, wanted, when):
         def attempt():
@@ -92,6 +98,7 @@ def install(m):
     m.sh("mkdir -p /root/p && tar -xf /dev/vdb -C /root/p")
     m.has("apt-get install -y -o Dpkg::Use-Pty=0 /root/p/now/*.deb 2>&1", "Setting up lurk-agent", "apt installs the packages")
     m.has("systemctl is-active lurkd", "active", "the service runs")
+    m.sh("install /root/p/desktop /usr/local/bin/")
     for path, text in FILES.items():
         name = path.split("/")[0]
         folder = os.path.dirname(path)
@@ -110,11 +117,11 @@ def follows(m, name):
     m.until_says(name, NOW + "us (English (US)), which has no keys for some", "status says how texts are typed")
     m.gives(name, "z f9 q", f"z{TEXT}w", "in the first layout")
     m.gives(name, "f10 z", "z", "what it lacks types nothing")
-    m.press(SWITCH)
-    m.until_says(name, NOW + "de:nodeadkeys (German (no dead keys)).", "switched by its keys")
+    m.switch(name, 1)
+    m.until_says(name, NOW + "de:nodeadkeys (German (no dead keys)).", "switched")
     m.gives(name, "z f9 q", f"y{TEXT}w", "in the second")
     m.gives(name, "f10 z", "ßy", "what that has")
-    m.press(SWITCH)
+    m.switch(name, 0)
     m.until_says(name, NOW + "us", "switched back")
     m.gives(name, "z f9 q", f"z{TEXT}w", "and in the first again")
 
@@ -125,7 +132,7 @@ def x_session(m):
     follows(m, "warden")
     settings_stay(m, "warden")
     m.as_person("warden", "setxkbmap -layout us,fr -variant , ")
-    m.press(SWITCH)
+    m.switch("warden", 1)
     m.until_says("warden", "which they were not made for", "a layout that the rules were not made for is said")
     m.gives("warden", "q f9 y", "zy", "nothing wrong is typed")
     m.as_person("warden", "lurk apply")
@@ -195,7 +202,7 @@ def main():
         sys.exit(77)
     if only == ["disk"]:
         return
-    payload = build_payload(build, work, "desktop", ("-dev_", "-pictures_"))
+    payload = build_payload(build, work, "desktop", ("-dev_", "-pictures_"), ["desktop"])
     m = Desktop("desktop", work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "2048",
                 "-drive", f"file={disk},if=virtio,format=raw,snapshot=on",
                 "-drive", f"file={payload},if=virtio,format=raw,readonly=on", patience_s=300)
