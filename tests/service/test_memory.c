@@ -197,6 +197,8 @@ static void each_allocation_fails(void **state)
 		{"keep", ""},
 		{"watch", "\"take\":true,\"seconds\":9"},
 		{"unwatch", ""},
+		{"follow", ""},
+		{"layout", "\"active\":\"Welsh\""},
 		{"nothing", ""},
 		{"status", "\"x\":1"},
 	};

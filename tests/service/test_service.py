@@ -148,6 +148,10 @@ LINES = [
     (request("watch", '{"take":true,"seconds":61}'), '"code":-32602'),
     (request("watch", '{"take":true,"seconds":60}'), "true"),
     (request("unwatch"), "true"),
+    (request("layout"), "`active` is missing"),
+    (request("layout", '{"active":7}'), '"code":-32602'),
+    (request("layout", '{"active":"Welsh"}'), '"code":-32001'),  # root is at no screen
+    (request("follow", '{"x":1}'), '"code":-32602'),
 ]
 
 
@@ -202,6 +206,28 @@ def the_pages_are_true():
             assert text is not None, one
             for name in names.split(", ") if names else []:
                 assert re.search(r"(def|void|static bool) %s\(" % name, text), (file, name)
+
+
+def who_follows_is_told():
+    """Of each change, in few words, and once; who does not follow is not."""
+    service = Service()
+    client, other, third = Client(service), Client(service), Client(service)
+    assert client.ask("follow")["result"] is True
+    assert third.ask("follow")["result"] is True
+    for off in [True, False]:
+        assert "result" in other.ask("switch", off=off)
+        assert client.line() == {"jsonrpc": "2.0", "method": "changed"}
+    assert "result" in other.ask("switch", off=False)  # as it was
+    service.play("press KeyA on wagtail")  # keys change nothing here
+    assert "result" in client.ask("status")  # nothing was told before the answer
+    # Who changes it is told too, and others after a plugging that brings no rules are not.
+    assert third.line()["method"] == "changed" and third.line()["method"] == "changed"
+    third.send('{"jsonrpc":"2.0","id":7,"method":"switch","params":{"off":true}}\n')
+    lines = [third.line(), third.line()]
+    assert sorted("method" in line for line in lines) == [False, True], lines
+    for one in [client, other, third]:
+        one.end()
+    service.end()
 
 
 def keys_are_shown_while_watched():
@@ -790,7 +816,8 @@ def the_view_draws_the_keyboard():
 
 def main():
     failed = 0
-    tests = [what_is_answered, the_pages_are_true, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what, rights_are_asked_each_time, there_is_always_a_place,
+    tests = [what_is_answered, the_pages_are_true, who_follows_is_told, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what,
+             rights_are_asked_each_time, there_is_always_a_place,
              memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
     for test in tests:

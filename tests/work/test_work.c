@@ -1,12 +1,14 @@
 /* What a person does with rules on a machine, without a command: the record of what can be taken
  * back, and a machine that is a desk. */
 #include "folder.h"
+#include "../core/rules.h"
 
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include "lurk/profile/profile.h"
+#include "lurk/work/layouts.h"
 #include "lurk/work/machine.h"
 #include "lurk/work/undo.h"
 
@@ -256,9 +258,43 @@ static void a_desk_is_a_machine(void **state)
 	lurk_computer_close(&computer);
 }
 
+/* ---- How texts are typed --------------------------------------------------------------------- */
+
+static void texts_by_the_layout(void **state)
+{
+	static const struct {
+		const char *rules;
+		uint32_t active;
+		enum lurk_texts texts;
+	} rows[] = {
+		{"F1>KeyA; F2>KeyA,KeyB", 1, LURK_TEXTS_NONE},
+		{"F1>\"ab\"", 1, LURK_TEXTS_NONE}, /* a layout of the profile's own */
+		{"F1>\"%1ab%2#%3\"", 1, LURK_TEXTS_FOLLOW},
+		{"F1>\"%1ab%2#%3\"", 3, LURK_TEXTS_LACK},
+		{"F1>\"%1ab%2#%3\"", 4, LURK_TEXTS_UNMADE},
+		{"F1>\"%1ab%2#%3\"", 0, LURK_TEXTS_ASSUMED},
+		/* The worst of all that are on. */
+		{"F1>\"%1ab%2#\"; F2>\"%1%2#\"", 1, LURK_TEXTS_LACK},
+		{"F1>\"%1%2#\"; F2>\"%1ab%2#\"", 1, LURK_TEXTS_LACK},
+		{"F1>\"%1%2#\"; F2>\"%2#\"", 1, LURK_TEXTS_UNMADE},
+		{"F1>\"%1ab\"; !F2>\"%2#\"", 1, LURK_TEXTS_FOLLOW},
+	};
+	static struct test_rules t;
+
+	(void)state;
+	assert_int_equal(lurk_texts_of(NULL, 1), LURK_TEXTS_NONE);
+	for (size_t i = 0; i < COUNT(rows); i++) {
+		test_rules_read(&t, rows[i].rules);
+		assert_int_equal(test_rules_image(&t), LURK_OK);
+		if (lurk_texts_of(&t.image, rows[i].active) != rows[i].texts)
+			fail_msg("%s with %u", rows[i].rules, rows[i].active);
+	}
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(texts_by_the_layout),
 		cmocka_unit_test(edits_are_taken_back_in_turn),
 		cmocka_unit_test(fifty_are_kept),
 		cmocka_unit_test(what_is_damaged_is_said),
