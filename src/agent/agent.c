@@ -13,7 +13,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/file.h>
 #include <unistd.h>
 
 #include <glib-unix.h>
@@ -109,8 +108,7 @@ static gboolean on_signal(void *data)
 
 /* ---- One a session --------------------------------------------------------------------------- */
 
-/* A desktop may start it twice, as a unit and by its list of what to start. Held until the end. */
-static bool is_first(void)
+static int lock_file(void)
 {
 	const char *folder = getenv("XDG_RUNTIME_DIR"), *wayland = getenv("WAYLAND_DISPLAY");
 	char path[512];
@@ -118,14 +116,35 @@ static bool is_first(void)
 	int fd;
 
 	if (!folder)
-		return true;
+		return -1;
 	name = g_strdup(wayland && *wayland ? wayland : getenv("DISPLAY"));
 	for (char *c = name; c && *c; c++)
 		*c = *c == '/' ? '-' : *c;
 	snprintf(path, sizeof path, "%s/lurk-agent-%s", folder, name ? name : "");
 	g_free(name);
 	fd = open(path, O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0600);
-	return fd < 0 || flock(fd, LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK;
+	return fd;
+}
+
+/* A desktop may start it twice, as a unit and by its list of what to start. Held until the end. */
+static bool is_first(void)
+{
+	struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
+	const int fd = lock_file();
+
+	return fd < 0 || fcntl(fd, F_SETLK, &lock) == 0 || (errno != EAGAIN && errno != EACCES);
+}
+
+/* Without taking it. */
+static bool another_runs(void)
+{
+	struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
+	const int fd = lock_file();
+	const bool runs = fd >= 0 && fcntl(fd, F_GETLK, &lock) == 0 && lock.l_type != F_UNLCK;
+
+	if (fd >= 0)
+		close(fd);
+	return runs;
 }
 
 /* ---- The display ----------------------------------------------------------------------------- */
@@ -156,6 +175,33 @@ static bool find_display(struct display *display, char why[256])
 	return false;
 }
 
+/* ---- A command's words ----------------------------------------------------------------------- */
+
+/* For an entry of a menu: runs it, and shows what it says; where it went well, only if nobody else
+ * in the session shows that. Its own status. */
+static int show_command(char **words)
+{
+	char *out = NULL, *err = NULL, *safe;
+	int status = 1;
+	bool fine;
+
+	if (!g_spawn_sync(NULL, words, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status,
+			  NULL))
+		return 127;
+	fine = g_spawn_check_wait_status(status, NULL);
+	notify_open();
+	if (!fine || !another_runs()) {
+		safe = g_markup_escape_text(fine ? out : err, -1);
+		notify_now(fine ? "Done" : "That could not be done", g_strstrip(safe));
+		g_free(safe);
+	}
+	fputs(out, stdout);
+	fputs(err, stderr);
+	g_free(out);
+	g_free(err);
+	return fine ? 0 : 1;
+}
+
 /* ---- Starting -------------------------------------------------------------------------------- */
 
 /* For the lurk command: how it was asked, which is active, and the keymap. */
@@ -178,12 +224,14 @@ static int fail(const char *why)
 int main(int argc, char **argv)
 {
 	static struct agent a = {.service = {.fd = -1}};
-	gboolean layouts = FALSE, version = FALSE;
+	gboolean layouts = FALSE, version = FALSE, shows = FALSE;
 	static char *socket_path;
 	char why[256] = "";
 	const GOptionEntry entries[] = {
 		{"layouts", 0, 0, G_OPTION_ARG_NONE, &layouts,
 		 "Only print the session's layouts, as one keymap, and which is active", NULL},
+		{"show", 0, 0, G_OPTION_ARG_NONE, &shows,
+		 "Run the command that follows, and show as a notification what it says", NULL},
 		{"socket", 0, 0, G_OPTION_ARG_FILENAME, &socket_path,
 		 "The service's control socket (default: /run/lurk/control)", "PATH"},
 		{"version", 0, 0, G_OPTION_ARG_NONE, &version, "Print the version", NULL},
@@ -194,6 +242,7 @@ int main(int argc, char **argv)
 	g_option_context_add_main_entries(context, entries, NULL);
 	g_option_context_set_description(context, "Started by the desktop's session. Example:\n"
 						  "  lurk-agent --layouts | head -1\n");
+	g_option_context_set_strict_posix(context, TRUE); /* a command's own options are its own */
 	g_option_context_parse(context, &argc, &argv, &error);
 	g_option_context_free(context);
 	if (error) {
@@ -201,6 +250,8 @@ int main(int argc, char **argv)
 		g_error_free(error);
 		return fail(why);
 	}
+	if (shows && argc > 1)
+		return show_command(argv + 1 + !strcmp(argv[1], "--"));
 	if (argc > 1) {
 		snprintf(why, sizeof why, "`%s` is not expected here", argv[1]);
 		return fail(why);

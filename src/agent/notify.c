@@ -1,6 +1,5 @@
 #include "agent/notify.h"
 
-#include <stdbool.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -62,10 +61,23 @@ static void on_shown(GObject *source, GAsyncResult *result, void *data)
 		show(summary, body);
 }
 
-static void show(const char *summary, const char *body)
+static GVariant *notification(const char *summary, const char *body)
 {
 	GVariantBuilder hints;
 
+	g_variant_builder_init(&hints, G_VARIANT_TYPE("a{sv}"));
+	g_variant_builder_add(&hints, "{sv}", "desktop-entry",
+			      g_variant_new_string("lurk-plain-keyboard"));
+	return g_variant_new("(susssasa{sv}i)", "Lurk", shown, "input-keyboard", summary, body,
+			     NULL, &hints, -1);
+}
+
+#define NOTIFICATIONS                                                      \
+	"org.freedesktop.Notifications", "/org/freedesktop/Notifications", \
+		"org.freedesktop.Notifications", "Notify"
+
+static void show(const char *summary, const char *body)
+{
 	if (!bus)
 		return;
 	if (showing) {
@@ -74,15 +86,22 @@ static void show(const char *summary, const char *body)
 		return;
 	}
 	showing = true;
-	g_variant_builder_init(&hints, G_VARIANT_TYPE("a{sv}"));
-	g_variant_builder_add(&hints, "{sv}", "desktop-entry",
-			      g_variant_new_string("lurk-plain-keyboard"));
-	g_dbus_connection_call(
-		bus, "org.freedesktop.Notifications", "/org/freedesktop/Notifications",
-		"org.freedesktop.Notifications", "Notify",
-		g_variant_new("(susssasa{sv}i)", "Lurk", shown, "input-keyboard", summary, body,
-			      NULL, &hints, -1),
-		G_VARIANT_TYPE("(u)"), G_DBUS_CALL_FLAGS_NONE, -1, NULL, on_shown, NULL);
+	g_dbus_connection_call(bus, NOTIFICATIONS, notification(summary, body),
+			       G_VARIANT_TYPE("(u)"), G_DBUS_CALL_FLAGS_NONE, -1, NULL, on_shown,
+			       NULL);
+}
+
+bool notify_now(const char *summary, const char *body)
+{
+	GVariant *answer = NULL;
+
+	if (bus)
+		answer = g_dbus_connection_call_sync(
+			bus, NOTIFICATIONS, notification(summary, body), G_VARIANT_TYPE("(u)"),
+			G_DBUS_CALL_FLAGS_NONE, -1, NULL, NULL);
+	if (answer)
+		g_variant_unref(answer);
+	return answer;
 }
 
 /* ---- What the service says ------------------------------------------------------------------- */

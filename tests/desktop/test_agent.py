@@ -451,6 +451,18 @@ def what_changed_is_shown():
     got = shown.next()
     assert got == "0|Rules are being tried|For 9 seconds; then all is as before.", got
     stop(agent)
+    # What a menu's entry did: why not, in any case; that it did, where nobody else shows it.
+    for words, status, wanted in [(["printf", "All <off>\\n"], 0, "0|Done|All &lt;off&gt;"),
+                                  (["sh", "-c", "echo no -- such; echo why >&2; exit 3"], 1, "0|That could not be done|why")]:
+        done = subprocess.run([AGENT, "--show", *words], env=env, capture_output=True, timeout=PATIENCE_S)
+        assert done.returncode == status and shown.next() == wanted, (done, wanted)
+    agent = start(service, env)
+    service.wants(US)
+    assert subprocess.run([AGENT, "--show", "true"], env=env).returncode == 0
+    assert subprocess.run([AGENT, "--show", FOLDER + "/none"], env=env).returncode == 127
+    service.changes(off=True)
+    assert shown.next().startswith("0|All rules are off|")
+    stop(agent)
     for one in [shown, mover, bus, service]:
         one.end()
 
