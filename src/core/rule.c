@@ -166,13 +166,14 @@ void lurk_steps_heading(uint32_t layout, unsigned count, uint8_t bytes[LURK_STEP
 
 bool lurk_steps_next(struct lurk_text steps, size_t *at, struct lurk_steps_part *part)
 {
-	const uint8_t *bytes = (const uint8_t *)steps.bytes + *at;
 	const size_t left = steps.length - *at;
+	const uint8_t *bytes;
 	struct lurk_step head;
 	size_t length;
 
 	if (left < LURK_STEP_BYTES)
 		return false;
+	bytes = (const uint8_t *)steps.bytes + *at;
 	head = lurk_step_read(bytes);
 	if (head.key != HEADING) {
 		*part = (struct lurk_steps_part){0, {(const char *)bytes, left}};

@@ -530,6 +530,7 @@ void lurk_control_step(struct lurk_control *control)
 void lurk_control_tell(struct lurk_control *control)
 {
 	static const char changed[] = LURK_RPC_CHANGED;
+	static const char deaf[] = LURK_RPC_ERROR_LINE(-32004, "does not read what it follows");
 
 	if (control->changes == control->session->changes)
 		return;
@@ -540,9 +541,14 @@ void lurk_control_tell(struct lurk_control *control)
 		if (client->fd < 0 || client->leaving || !client->caller.following)
 			continue;
 		ask_rights(control, client);
-		/* One that does not read looks for itself when it does. */
-		if (lurk_rpc_changed(&control->rpc, &client->caller) && !client->out.length)
+		if (!lurk_rpc_changed(&control->rpc, &client->caller))
+			continue;
+		if (client->out.length > WAITING_MAX - sizeof changed) {
+			show_out(control, client, deaf);
+			shut(control, client);
+		} else {
 			tell(control, client, changed, sizeof changed - 1);
+		}
 	}
 }
 

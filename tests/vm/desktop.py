@@ -27,7 +27,7 @@ setxkbmap -layout us,de -variant ,nodeadkeys -option grp:alts_toggle
 xset r rate 400 20
 exec openbox-session
 """,
-    "warden/.config/openbox/autostart": f"xterm -maximized -e {READ} &\n",
+    "warden/.config/openbox/autostart": f"LC_ALL=C.UTF-8 xterm -u8 -maximized -e {READ} &\n",
     "visitor/.config/sway/config": f"""
 input type:keyboard {{
     xkb_layout us,de
@@ -37,6 +37,8 @@ input type:keyboard {{
 exec systemctl --user import-environment WAYLAND_DISPLAY SWAYSOCK && systemctl --user start sway-session.target
 exec foot {READ}
 """,
+    # No graphics card is here, nor what stands in for one.
+    "visitor/go": "WLR_RENDERER=pixman WLR_NO_HARDWARE_CURSORS=1 exec sway > sway.log 2>&1\n",
     "visitor/.config/systemd/user/sway-session.target": """
 [Unit]
 BindsTo=graphical-session.target
@@ -70,9 +72,10 @@ class Desktop(Debian):
     def begins(self, name, console, words, ready):
         """Logs in at a text console, and starts a desktop by these words."""
         self.sits_down(name, console)
-        self.press(" ".join({"-": "minus"}.get(c, c) for c in words) + " ret", 0.08)
+        self.press(" ".join({" ": "spc"}.get(c, c) for c in words) + " ret", 0.08)
         self.wait_for(lambda: self.sh(f"pgrep -u {name} -x {ready}", fine=False) != "", 300)
-        self.until(f"ls /home/{name}/typed; pgrep -u {name} lurk-agent", f"/home/{name}/typed")
+        print(self.sh(f"tail -n 5 /home/{name}/*.log", fine=False), flush=True)
+        self.until(f"test -e /home/{name}/typed && pgrep -u {name} -f lurk-agent >/dev/null && echo begun", "begun")
 
     def switch(self, name, layout):
         self.as_person(name, SWITCH[name].format(layout))
@@ -141,7 +144,7 @@ def x_session(m):
 
 
 def wayland_session(m):
-    m.begins("visitor", 2, "sway", "sway")
+    m.begins("visitor", 2, "sh go", "sway")
     m.picture("wayland-begun")
     follows(m, "visitor")
     m.picture("wayland-done")
