@@ -535,6 +535,36 @@ static void what_comes_once_it_is_free(void **state)
 	}
 }
 
+/* A keyboard is told once it had time for all its interfaces, also where that time is over just
+ * before somebody sleeps until something happens. */
+static void what_settles_before_a_sleep(void **state)
+{
+	enum { ROUNDS = 3, LONGER_THAN_THAT_US = 200000, MESSAGES = 200, NET_S = 60 };
+	struct linux_rig *r = (struct linux_rig *)make()->data;
+	struct lurk_port_event event;
+
+	(void)state;
+	for (unsigned round = 0; round < ROUNDS; round++) {
+		bool told = false;
+
+		rig_plug(&r->rig, false);
+		while (r->rig.port->calls->next(r->rig.port, &event))
+			;
+		make_keyboard(r);
+		usleep(LONGER_THAN_THAT_US);
+		for (unsigned i = 0; i < MESSAGES; i++) /* all that the kernel has told */
+			lurk_linux_wait(r->machine, 0, NULL, NULL);
+		usleep(LONGER_THAN_THAT_US);
+		alarm(NET_S);
+		lurk_linux_wait(r->machine, LURK_NEVER, NULL, NULL);
+		alarm(0);
+		while (r->rig.port->calls->next(r->rig.port, &event))
+			told = told || event.kind == LURK_PORT_PLUGGED;
+		assert_true(told);
+	}
+	end(&r->rig);
+}
+
 /* How often programs see a key repeated that the port holds down for a while. */
 static unsigned repeats_of(struct linux_rig *r, bool typed)
 {
@@ -797,6 +827,7 @@ int main(void)
 	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
 					   cmocka_unit_test(what_comes_in_the_middle_of_a_grab),
 					   cmocka_unit_test(what_comes_once_it_is_free),
+					   cmocka_unit_test(what_settles_before_a_sleep),
 					   cmocka_unit_test(only_what_is_typed_does_not_repeat),
 					   cmocka_unit_test(the_desks_odd_keyboards),
 					   cmocka_unit_test(both_ways_give_the_same)};
