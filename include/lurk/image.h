@@ -26,7 +26,7 @@
  *         rules, 44 each: u8 target, u8 gives, u8 flags (1 swap, 2 off, 4 only),
  *             u8 scan code kind, u16 key pressed, u16 key given, u32 scan code, u16 modifiers,
  *             u16 keyboard (0 all), u32 line, texts given, note,
- *             steps (bytes: see lurk_step_write())
+ *             steps (bytes: as lurk_steps_next() reads)
  *         strings
  */
 #ifndef LURK_INCLUDE_IMAGE_H

@@ -113,7 +113,6 @@ static int lock_file(void)
 	const char *folder = getenv("XDG_RUNTIME_DIR"), *wayland = getenv("WAYLAND_DISPLAY");
 	char path[512];
 	char *name;
-	int fd;
 
 	if (!folder)
 		return -1;
@@ -122,8 +121,7 @@ static int lock_file(void)
 		*c = *c == '/' ? '-' : *c;
 	snprintf(path, sizeof path, "%s/lurk-agent-%s", folder, name ? name : "");
 	g_free(name);
-	fd = open(path, O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0600);
-	return fd;
+	return open(path, O_CREAT | O_RDWR | O_CLOEXEC | O_NOFOLLOW, 0600);
 }
 
 /* A desktop may start it twice, as a unit and by its list of what to start. Held until the end. */
@@ -149,25 +147,20 @@ static bool another_runs(void)
 
 /* ---- The display ----------------------------------------------------------------------------- */
 
-/* A display of another machine, as ssh brings one, has another keyboard. */
-static bool is_here(const char *display)
-{
-	return display && *display == ':' && !getenv("SSH_CONNECTION");
-}
-
-/* By the environment. */
+/* By the environment. A display of another machine, as ssh brings one, has another keyboard. */
 static bool find_display(struct display *display, char why[256])
 {
-	const char *wayland = getenv("WAYLAND_DISPLAY");
+	const char *wayland = getenv("WAYLAND_DISPLAY"), *x = getenv("DISPLAY");
+	const bool here = !getenv("SSH_CONNECTION");
 
 	display->active = DISPLAY_UNKNOWN;
 	display->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
 	if (!display->context)
 		abort();
 	xkb_context_set_log_level(display->context, XKB_LOG_LEVEL_CRITICAL);
-	if (wayland && *wayland && !getenv("SSH_CONNECTION"))
+	if (here && wayland && *wayland)
 		return wayland_open(display, why);
-	if (is_here(getenv("DISPLAY")))
+	if (here && x && *x == ':')
 		return x11_open(display, why);
 	snprintf(why, 256,
 		 "no session of a desktop is here: neither WAYLAND_DISPLAY nor a DISPLAY of this "
@@ -250,7 +243,9 @@ int main(int argc, char **argv)
 		g_error_free(error);
 		return fail(why);
 	}
-	if (shows && argc > 1)
+	if (shows && argc == 1)
+		return fail("--show takes a command, as in lurk-agent --show lurk off");
+	if (shows)
 		return show_command(argv + 1 + !strcmp(argv[1], "--"));
 	if (argc > 1) {
 		snprintf(why, sizeof why, "`%s` is not expected here", argv[1]);

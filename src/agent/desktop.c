@@ -49,8 +49,8 @@ static bool sway_send(int fd, uint32_t type, const char *json)
 	struct sway_header header = {.length = (uint32_t)strlen(json), .type = type};
 
 	memcpy(header.magic, "i3-ipc", sizeof header.magic);
-	return write(fd, &header, sizeof header) == (ssize_t)sizeof header &&
-	       write(fd, json, header.length) == (ssize_t)header.length;
+	return send(fd, &header, sizeof header, MSG_NOSIGNAL) == (ssize_t)sizeof header &&
+	       send(fd, json, header.length, MSG_NOSIGNAL) == (ssize_t)header.length;
 }
 
 static bool sway_read(int fd, void *into, size_t length)
@@ -201,11 +201,11 @@ static void on_kde(GDBusConnection *bus, const char *sender, const char *path,
 static void kde_open(struct display *d)
 {
 	kde = g_bus_get_sync(G_BUS_TYPE_SESSION, NULL, NULL);
-	if (kde)
-		g_dbus_connection_set_exit_on_close(kde, FALSE);
-	if (kde)
-		g_dbus_connection_signal_subscribe(kde, KDE_NAME, KDE_INTERFACE, NULL, KDE_PATH,
-						   NULL, G_DBUS_SIGNAL_FLAGS_NONE, on_kde, d, NULL);
+	if (!kde)
+		return;
+	g_dbus_connection_set_exit_on_close(kde, FALSE);
+	g_dbus_connection_signal_subscribe(kde, KDE_NAME, KDE_INTERFACE, NULL, KDE_PATH, NULL,
+					   G_DBUS_SIGNAL_FLAGS_NONE, on_kde, d, NULL);
 }
 
 /* ---- GNOME ----------------------------------------------------------------------------------- */

@@ -7,7 +7,9 @@
 
 #include "lurk/error.h"
 
-enum { WORDS = 160 };
+/* A keyboard's name, each sign of it as markup, and why: nothing is cut, which could be in a sign.
+ */
+enum { WORDS = 2048 };
 
 /* What is compared. */
 struct state {
@@ -130,7 +132,7 @@ static void find_trouble(struct json_object *status, char out[WORDS])
 		char *safe = g_markup_escape_text(name ? name : "a keyboard", -1);
 
 		if (trouble)
-			snprintf(out, WORDS, "%.80s: %.70s", safe,
+			snprintf(out, WORDS, "%s: %s", safe,
 				 lurk_error_text((enum lurk_error)trouble));
 		g_free(safe);
 	}

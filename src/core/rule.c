@@ -1,5 +1,7 @@
 #include "lurk/rule.h"
 
+#include "core/hash.h"
+
 static lurk_key right_of(lurk_key left)
 {
 	return lurk_key_other_side(left);
@@ -148,11 +150,9 @@ enum { HEADING = 0xffff }; /* where a step has its key */
 
 uint32_t lurk_layout_number(const char *words, size_t length)
 {
-	uint32_t hash = 2166136261U; /* FNV-1a */
+	const uint32_t hash = lurk_hash(words, length);
 
-	for (size_t i = 0; i < length; i++)
-		hash = (hash ^ (uint8_t)words[i]) * 16777619U;
-	return length && !hash ? 1 : length ? hash : 0;
+	return !length ? 0 : hash ? hash : 1;
 }
 
 void lurk_steps_heading(uint32_t layout, unsigned count, uint8_t bytes[LURK_STEPS_HEADING])

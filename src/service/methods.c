@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "core/hash.h"
 #include "service/protocol.h"
 #include "text/hex.h"
 
@@ -361,49 +362,40 @@ void lurk_method_unwatch(struct lurk_call *call)
 
 /* ---- Following ----------------------------------------------------------------------------- */
 
-static uint32_t add_number(uint32_t sum, uint64_t number)
+/* Of what the caller may know of what is in force: what single presses decide is in it for who may
+ * watch alone. */
+static uint32_t hash_of(struct lurk_rpc *rpc, struct lurk_caller *caller)
 {
-	for (unsigned i = 0; i < 8; i++, number >>= 8)
-		sum = (sum ^ (uint8_t)number) * 16777619U; /* FNV-1a */
-	return sum;
-}
-
-/* A sum of what the caller may know of what is in force: what single presses decide is in it for
- * who may watch alone. */
-static uint32_t sum_of(const struct lurk_rpc *rpc, struct lurk_caller *caller)
-{
-	const struct lurk_call call = {.rpc = (struct lurk_rpc *)(uintptr_t)rpc, .caller = caller};
+	const struct lurk_call call = {.rpc = rpc, .caller = caller};
 	const struct lurk_session *s = rpc->session;
 	const struct lurk_session_mode mode = lurk_call_mode(&call);
-	const unsigned own = lurk_call_own_part(&call);
-	uint32_t sum = 2166136261U;
+	const unsigned own = lurk_call_own_part(&call), parts[] = {0, own};
+	uint64_t known[7] = {(uint64_t)(mode.off | mode.trying << 1)};
 
-	sum = add_number(sum, (uint64_t)(mode.off | mode.trying << 1));
 	for (unsigned i = 0; i < 2; i++) {
-		const unsigned part = i ? own : 0;
-		const struct lurk_image *image = lurk_session_image(s, part);
+		const struct lurk_image *image = lurk_session_image(s, parts[i]);
 
-		sum = add_number(sum, image ? image->sequence + 1 : 0);
-		sum = add_number(sum, mode.parts[part].profile);
+		known[1 + 2 * i] = image ? image->sequence + 1 : 0;
+		known[2 + 2 * i] = mode.parts[parts[i]].profile;
 	}
-	sum = add_number(sum, own ? s->seats[own - 1].why : LURK_OK);
+	known[5] = own ? s->seats[own - 1].why : LURK_OK;
 	for (uint16_t i = 0; i < s->numbers; i++)
-		sum = add_number(sum, s->memory.keyboards[i].present
-					      ? s->memory.keyboards[i].trouble
-					      : LURK_OK);
-	return sum;
+		known[6] =
+			known[6] * LURK_ERROR_COUNT +
+			(s->memory.keyboards[i].present ? s->memory.keyboards[i].trouble : LURK_OK);
+	return lurk_hash((const char *)known, sizeof known);
 }
 
 void lurk_method_follow(struct lurk_call *call)
 {
 	call->caller->following = true;
-	call->caller->known = sum_of(call->rpc, call->caller);
+	call->caller->known = hash_of(call->rpc, call->caller);
 	call->result = json_true();
 }
 
 bool lurk_rpc_changed(struct lurk_rpc *rpc, struct lurk_caller *caller)
 {
-	const uint32_t now = caller->following ? sum_of(rpc, caller) : caller->known;
+	const uint32_t now = caller->following ? hash_of(rpc, caller) : caller->known;
 	const bool changed = now != caller->known && caller->rights.status;
 
 	caller->known = now;

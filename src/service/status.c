@@ -150,21 +150,13 @@ static json_t *seats_json(struct lurk_call *call)
 	return list;
 }
 
-/* The part of the seat at whose screen the caller is, whatever that person may; 0 for none. */
-static unsigned sits(const struct lurk_call *call)
-{
-	const struct lurk_session *session = call->rpc->session;
-	const unsigned part = lurk_session_part(session, call->caller->seat);
-
-	return part && session->seats[part - 1].person == call->caller->uid ? part : 0;
-}
-
 void lurk_method_status(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
 	const struct lurk_rights *rights = &call->caller->rights;
 	const struct lurk_store_report *store;
 	json_t *result, *may, *keyboards;
+	const unsigned seat = lurk_call_seat(call);
 	unsigned part;
 
 	if (!lurk_call_part(call, &part))
@@ -183,9 +175,9 @@ void lurk_method_status(struct lurk_call *call)
 	lurk_call_add(call, result, "may", may);
 	lurk_call_add(call, result, "computer_rules", json_integer(rules_of(session, 0)));
 	lurk_call_add(call, result, "seats", seats_json(call));
-	if (sits(call))
+	if (seat)
 		lurk_call_add(call, result, "layout",
-			      json_integer(session->seats[sits(call) - 1].layout));
+			      json_integer(session->seats[seat - 1].layout));
 	lurk_call_add(call, result, "storage",
 		      lurk_call_words(session->port->calls->trouble
 					      ? session->port->calls->trouble(session->port)

@@ -24,13 +24,17 @@ int64_t lurk_call_number(const struct lurk_call *call, const char *name)
 
 /* ---- Whose rules ---------------------------------------------------------------------------- */
 
-unsigned lurk_call_own_part(const struct lurk_call *call)
+unsigned lurk_call_seat(const struct lurk_call *call)
 {
 	const struct lurk_session *session = call->rpc->session;
-	const unsigned part =
-		call->caller->rights.own ? lurk_session_part(session, call->caller->seat) : 0;
+	const unsigned part = lurk_session_part(session, call->caller->seat);
 
 	return part && session->seats[part - 1].person == call->caller->uid ? part : 0;
+}
+
+unsigned lurk_call_own_part(const struct lurk_call *call)
+{
+	return call->caller->rights.own ? lurk_call_seat(call) : 0;
 }
 
 bool lurk_call_part(struct lurk_call *call, unsigned *part)

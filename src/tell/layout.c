@@ -35,15 +35,15 @@ static const char *who_says(struct lurk_chosen_layout *choice, char out[TELL_LAY
 		return "which the desk has";
 	case LURK_LAYOUT_OF_SESSION:
 		snprintf(out, TELL_LAYOUT,
-			 choice->active_known && choice->several
+			 choice->active_known && choice->count > 1
 				 ? "which is active in this %s session"
-			 : choice->several ? "the first of this %s session"
-					   : "which this %s session has",
+			 : choice->count > 1 ? "the first of this %s session"
+					     : "which this %s session has",
 			 choice->source);
 		return out;
 	default:
 		snprintf(out, TELL_LAYOUT,
-			 choice->several ? "the first that %s says" : "which %s says",
+			 choice->count > 1 ? "the first that %s says" : "which %s says",
 			 choice->source ? choice->source : "");
 		return out;
 	}
@@ -52,7 +52,7 @@ static const char *who_says(struct lurk_chosen_layout *choice, char out[TELL_LAY
 const char *tell_layout(struct lurk_chosen_layout *choice, char out[TELL_LAYOUT])
 {
 	struct lurk_layout *layout = lurk_layout_chosen(choice);
-	const bool follows = choice->characters.each && choice->several;
+	const bool follows = choice->characters.each && choice->count > 1;
 	char by[TELL_LAYOUT], all[TELL_LAYOUT];
 
 	if (!layout) {

@@ -7,7 +7,7 @@
 #include "lurk/text/memory.h"
 #include "lurk/text/words.h"
 #include "lurk/work/apply.h"
-#include "text/hash.h"
+#include "core/hash.h"
 
 enum { RULE_TEXT = 512 };
 

@@ -62,7 +62,6 @@ static void system_layout(struct lurk_chosen_layout *choice)
 	if (!read_system(choice, "/etc/default/keyboard"))
 		read_system(choice, "/etc/vconsole.conf");
 	snprintf(choice->name, sizeof choice->name, "%s", choice->in_turn[0]);
-	choice->several = choice->count > 1;
 }
 
 /* ---- Opening --------------------------------------------------------------------------------- */
@@ -77,7 +76,6 @@ static void ask_session(struct lurk_chosen_layout *choice)
 	choice->from = LURK_LAYOUT_OF_SESSION;
 	choice->source = session.wayland ? "Wayland" : "X";
 	choice->count = session.count;
-	choice->several = session.count > 1;
 	choice->active_known = session.active >= 0;
 	choice->at = choice->active_known ? (unsigned)session.active : 0;
 	memcpy(choice->each, session.each, sizeof session.each);
@@ -85,17 +83,15 @@ static void ask_session(struct lurk_chosen_layout *choice)
 		 lurk_layout_name(choice->each[choice->at]));
 }
 
-/* Those of the system, by their names; any that is not there ends them. */
+/* By their names; any that is not there ends them. */
 static void open_all(struct lurk_chosen_layout *choice)
 {
-	const unsigned count = choice->count ? choice->count : *choice->name != 0;
+	const unsigned count = choice->count;
 	struct lurk_message why;
 
 	for (choice->count = 0; choice->count < count; choice->count++) {
-		const char *name = choice->from == LURK_LAYOUT_OF_SYSTEM
-					   ? choice->in_turn[choice->count]
-					   : choice->name;
-		struct lurk_layout *one = lurk_layout_open_with(name, choice->options, &why);
+		struct lurk_layout *one = lurk_layout_open_with(choice->in_turn[choice->count],
+								choice->options, &why);
 
 		if (!one) {
 			if (choice->caution)
@@ -130,9 +126,9 @@ bool lurk_layout_is_assumed(struct lurk_chosen_layout *choice)
 
 	lurk_layout_chosen(choice);
 	if (choice->from == LURK_LAYOUT_OF_SESSION)
-		return choice->several && !choice->active_known;
+		return choice->count > 1 && !choice->active_known;
 	return choice->from == LURK_LAYOUT_OF_SYSTEM &&
-	       (choice->several ||
+	       (choice->count > 1 ||
 		(session && (!strcmp(session, "x11") || !strcmp(session, "wayland"))));
 }
 
@@ -311,7 +307,7 @@ void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, si
 {
 	lurk_layout_forget(choice);
 	*choice->options = '\0';
-	choice->several = choice->active_known = choice->asks_session = false;
+	choice->active_known = choice->asks_session = false;
 	choice->count = choice->at = 0;
 	lurk_layout_said(bytes, length, choice->name, sizeof choice->name);
 	choice->from = LURK_LAYOUT_OF_PROFILE;
@@ -322,6 +318,10 @@ void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, si
 		choice->from = LURK_LAYOUT_OF_SYSTEM;
 		choice->asks_session = lurk_desktop_is_here();
 		system_layout(choice);
+	}
+	if (choice->from != LURK_LAYOUT_OF_SYSTEM) {
+		snprintf(choice->in_turn[0], sizeof *choice->in_turn, "%s", choice->name);
+		choice->count = *choice->name != 0;
 	}
 	if (!*choice->name && !choice->asks_session)
 		choice->from = LURK_LAYOUT_UNKNOWN;

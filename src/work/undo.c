@@ -7,7 +7,7 @@
 #include <unistd.h>
 
 #include "lurk/text/memory.h"
-#include "text/hash.h"
+#include "core/hash.h"
 
 enum { STEPS_KEPT = 50, STEP_MAX = 1000000, APPLY_MAX = 640, SUMMARY_MAX = 512 };
 

@@ -5,7 +5,7 @@
  *     compositor NAME   a Wayland compositor with one seat, whose keyboard gets a keymap by
  *                       "layouts us,de ,nodeadkeys", a broken one by "junk", none by "unplug"
  *     kde               org.kde.keyboard on the session's bus; "active N"
- *     x                 the X server's active layout; "active N"
+ *     x                 the X server's keyboard: "layouts us,de ,nodeadkeys"; "active N"
  *     notifications     org.freedesktop.Notifications on the session's bus; "next" waits for one,
  * and prints which it replaces and what it says
  */
@@ -20,10 +20,8 @@
 #include <gio/gio.h>
 #include <glib-unix.h>
 #include <wayland-server.h>
-#include <xcb/xcb.h>
-#define explicit explicit_
-#include <xcb/xkb.h>
-#undef explicit
+#include <X11/XKBlib.h>
+#include <X11/extensions/XKBrules.h>
 #include <xkbcommon/xkbcommon.h>
 
 static void check(bool fine, const char *what)
@@ -233,16 +231,33 @@ static void next_notification(void)
 
 /* ---- X --------------------------------------------------------------------------------------- */
 
+/* The keymap that XKB's rules give for these, for all keyboards. */
+static void x_layouts(Display *x, const char *line)
+{
+	char rules_path[] = "/usr/share/X11/xkb/rules/evdev", locale[] = "C", model[] = "pc105";
+	char layouts[64] = "", variants[64] = "";
+	XkbRF_VarDefsRec wanted = {.model = model, .layout = layouts, .variant = variants};
+	XkbRF_RulesPtr rules = XkbRF_Load(rules_path, locale, True, True);
+	XkbComponentNamesRec names = {.keymap = NULL};
+
+	check(sscanf(line, "layouts %63s %63s", layouts, variants) > 0, line);
+	check(rules && XkbRF_GetComponents(rules, &wanted, &names), "no such layouts");
+	check(XkbGetKeyboardByName(x, XkbUseCoreKbd, &names, XkbGBN_AllComponentsMask,
+				   XkbGBN_AllComponentsMask & ~XkbGBN_GeometryMask, True) != NULL,
+	      "the X server has no such keymap");
+}
+
 static void x_line(const char *line)
 {
-	xcb_connection_t *x = xcb_connect(NULL, NULL);
+	Display *x = XOpenDisplay(NULL);
 
-	check(!xcb_connection_has_error(x), "no X server");
-	free(xcb_xkb_use_extension_reply(x, xcb_xkb_use_extension(x, 1, 0), NULL));
-	xcb_xkb_latch_lock_state(x, XCB_XKB_ID_USE_CORE_KBD, 0, 0, 1,
-				 (uint8_t)atoi(line + strlen("active ")), 0, 0, 0);
-	free(xcb_get_input_focus_reply(x, xcb_get_input_focus(x), NULL));
-	xcb_disconnect(x);
+	check(x, "no X server");
+	if (!strncmp(line, "layouts ", strlen("layouts ")))
+		x_layouts(x, line);
+	else
+		XkbLockGroup(x, XkbUseCoreKbd, (unsigned)atoi(line + strlen("active ")));
+	XSync(x, False);
+	XCloseDisplay(x);
 }
 
 /* ---------------------------------------------------------------------------------------------- */

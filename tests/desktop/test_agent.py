@@ -131,9 +131,6 @@ class X:
         assert number.endswith("\n"), "no X server"
         self.env = PLAIN | {"DISPLAY": ":" + number.strip()}
 
-    def keymap(self, *words):
-        subprocess.run(["setxkbmap", "-option", "", *words], check=True, env=self.env)
-
     def end(self):
         self.process.terminate()
         self.process.wait()
@@ -141,8 +138,8 @@ class X:
 
 def x_tells_each_change():
     x, service = X(), Service()
-    x.keymap("-layout", "us,de", "-variant", ",nodeadkeys")
     mover = Mover("x", env=x.env)
+    mover.do("layouts us,de ,nodeadkeys")
     assert layouts(x.env) == "x11 0"
     agent = start(service, x.env)
     service.wants(US)
@@ -153,13 +150,13 @@ def x_tells_each_change():
     assert subprocess.run([AGENT, "--socket", service.path], env=x.env, timeout=PATIENCE_S).returncode == 0
     mover.do("active 0")
     service.wants(US)
-    x.keymap("-layout", "fr", "-variant", "")
+    mover.do("layouts fr")
     told = service.told()
     while told != FRENCH:  # some of the way there
         told = service.told()
     # The service is away for a while: told again when it is back, and what changed meanwhile.
     service.end()
-    x.keymap("-layout", "us,de", "-variant", ",nodeadkeys")
+    mover.do("layouts us,de ,nodeadkeys")
     mover.do("active 1")
     service = Service()
     service.accept()
@@ -185,8 +182,8 @@ def write_profile(text):
 def the_command_takes_the_sessions():
     """Which layout counts for the command, by the environment and by who answers."""
     x = X()
-    x.keymap("-layout", "us,de", "-variant", ",nodeadkeys")
     mover = Mover("x", env=x.env)
+    mover.do("layouts us,de ,nodeadkeys")
     mover.do("active 1")
     rule = "- {press: Shift+F9, gives: {text: 'ß'}}\n- {press: Shift+F8, gives: {text: 'ab'}}\n"
     write_profile("lurk: 1\nrules:\n" + rule)
@@ -474,7 +471,8 @@ def no_session():
     why = "lurk-agent: no session of a desktop is here: neither WAYLAND_DISPLAY nor a DISPLAY of this computer is set"
     for more in [{}, {"DISPLAY": "192.0.2.1:0"}, {"DISPLAY": ":0", "SSH_CONNECTION": "x"}, {"WAYLAND_DISPLAY": "wayland-test", "SSH_CONNECTION": "x"}]:
         assert layouts(PLAIN | more) == (1, why), more
-    for words, what in [(["--layout"], "Unknown option --layout"), (["now"], "`now` is not expected here")]:
+    for words, what in [(["--layout"], "Unknown option --layout"), (["now"], "`now` is not expected here"),
+                        (["--show"], "--show takes a command, as in lurk-agent --show lurk off")]:
         done = subprocess.run([AGENT, *words], capture_output=True, text=True, env=PLAIN)
         assert done.returncode == 1 and done.stderr == f"lurk-agent: {what}\n", done
     # A display that is stuck: it ends by itself, and the command goes on without it.

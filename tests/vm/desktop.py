@@ -12,7 +12,7 @@ import sys
 from debian import Debian, build_disk, build_payload
 from machine import Skipped
 
-PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,xinit,x11-xkb-utils,x11-xserver-utils,xterm,openbox,python3-xdg,sway,foot,"
+PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,xinit,x11-xserver-utils,libxkbfile1,xterm,openbox,python3-xdg,sway,foot,"
             "fonts-dejavu-core,libxkbcommon-x11-0,libxcb-xkb1,libwayland-client0,libglib2.0-0,libxkbregistry0,libx11-data,"
             "dbus-user-session")
 # Two people, whose layouts are not the computer's.
@@ -23,7 +23,7 @@ printf 'XKBLAYOUT="gb"\nXKBMODEL="pc105"\n' > etc/default/keyboard
 READ = "sh -c 'stty raw -echo; exec cat >> typed'"
 FILES = {
     "warden/.xinitrc": f"""
-setxkbmap -layout us,de -variant ,nodeadkeys -option grp:alts_toggle
+echo layouts us,de ,nodeadkeys | /usr/local/bin/desktop x
 xset r rate 400 20
 exec openbox-session
 """,
@@ -134,7 +134,7 @@ def x_session(m):
     m.picture("x-begun")
     follows(m, "warden")
     settings_stay(m, "warden")
-    m.as_person("warden", "setxkbmap -layout us,fr -variant , ")
+    m.as_person("warden", "echo layouts us,fr | /usr/local/bin/desktop x")
     m.switch("warden", 1)
     m.until_says("warden", "which they were not made for", "a layout that the rules were not made for is said")
     m.gives("warden", "q f9 y", "zy", "nothing wrong is typed")
@@ -184,7 +184,7 @@ def settings_stay(m, name):
     """What the person has set for the keyboard holds whatever becomes of the rules."""
     for change in ["lurk off", "lurk on", "lurk apply --relay", "lurk use --previous", "lurk apply"]:
         m.as_person(name, change, fine=False)
-        m.has(f"su - {name} -c 'DISPLAY=:0 xset q; DISPLAY=:0 setxkbmap -query'", "auto repeat delay:  400    repeat rate:  20", f"the repeat rate stays after {change}")
+        m.has(f"su - {name} -c 'DISPLAY=:0 xset q'", "auto repeat delay:  400    repeat rate:  20", f"the repeat rate stays after {change}")
         m.gives(name, "z f9" if change != "lurk off" else "z", f"z{TEXT}" if change != "lurk off" else "z", f"and the layout, after {change}")
 
 

@@ -530,7 +530,7 @@ static void a_layout_may_only_be_assumed(void **state)
 		begin("- {press: Shift+F8, gives: F7}\n- {press: Shift+F9, gives: {text: gull}}\n"
 		      "- {press: Shift+F7, gives: {text: tern}}\n");
 		ws.layout.from = rows[i].from;
-		ws.layout.several = rows[i].several;
+		ws.layout.count = rows[i].several ? 2 : 1;
 		if (rows[i].session)
 			setenv("XDG_SESSION_TYPE", rows[i].session, true);
 		else

@@ -29,16 +29,15 @@ enum { LURK_LAYOUTS_IN_TURN = LURK_STEPS_LAYOUTS };
 
 struct lurk_chosen_layout {
 	uint8_t from;       /* enum lurk_layout_from, once lurk_layout_chosen() was asked */
-	bool several;       /* there are more than this one */
 	bool active_known;  /* which of several is active */
 	char name[64];      /* "" where none is known */
 	char options[128];  /* the system's */
 	const char *source; /* the file that says so, or "X", or "Wayland" */
 	struct lurk_layout *each[LURK_LAYOUTS_IN_TURN];
-	unsigned count, at;        /* which of them is meant by `name` */
+	unsigned count, at;        /* how many in turn; which of them is meant by `name` */
 	struct lurk_layout *usual; /* for pictures, where none is known */
 	bool asks_session, opened;
-	char in_turn[LURK_LAYOUTS_IN_TURN][64]; /* the names of the system's */
+	char in_turn[LURK_LAYOUTS_IN_TURN][64]; /* their names, but for a session's */
 	struct lurk_characters characters;
 	/* Told why it cannot be opened, once; may be NULL. */
 	void (*caution)(void *data, const char *text);

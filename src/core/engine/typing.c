@@ -219,15 +219,21 @@ void lurk_engine_cancel(struct lurk_engine *engine)
 	lurk_close_frame(engine);
 }
 
+/* Those of a text for the layout that is active now. */
+static struct lurk_text active_steps(const struct lurk_engine *e, uint16_t keyboard,
+				     const struct lurk_action *action)
+{
+	return lurk_steps_for(action->steps, e->layout ? e->layout(e->asked, keyboard) : 0);
+}
+
 void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_engine_source *source,
 		      const struct lurk_action *action)
 {
 	enum { LEVELS = LURK_MOD_LEFT_SHIFT | LURK_MOD_RIGHT_SHIFT | LURK_MOD_RIGHT_ALT };
-	const uint32_t layout = e->layout ? e->layout(e->asked, keyboard) : 0;
-	const struct lurk_text steps = lurk_steps_for(action->steps, layout);
+	const bool text = action->gives == LURK_GIVES_TEXT;
+	const struct lurk_text steps = text ? active_steps(e, keyboard, action) : action->steps;
 	const uint8_t *bytes = (const uint8_t *)steps.bytes;
 	const unsigned count = (unsigned)(steps.length / LURK_STEP_BYTES);
-	bool text = action->gives == LURK_GIVES_TEXT;
 	bool locked = text && e->caps_lock && any_locks(bytes, count) && e->caps_lock(e->asked);
 	uint8_t lifted = lurk_belonging(e, action->modifiers);
 

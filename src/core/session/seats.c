@@ -119,7 +119,7 @@ enum lurk_error lurk_session_layout(struct lurk_session *session,
 uint32_t lurk_seats_layout(void *session, uint16_t keyboard)
 {
 	const struct lurk_session *s = session;
-	const unsigned part = lurk_session_at(session, keyboard)->part;
+	const unsigned part = s->memory.keyboards[keyboard].part;
 
 	return part ? s->seats[part - 1].layout : 0;
 }

@@ -1,7 +1,7 @@
 /* FNV-1a, 32 bits: tells texts apart that are nearly always different; no defence against anybody.
  */
-#ifndef LURK_TEXT_HASH_H
-#define LURK_TEXT_HASH_H
+#ifndef LURK_CORE_HASH_H
+#define LURK_CORE_HASH_H
 
 #include <stddef.h>
 #include <stdint.h>
