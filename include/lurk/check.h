@@ -106,14 +106,20 @@ typedef void lurk_check_tell(void *data, const struct lurk_finding *finding);
 enum lurk_error lurk_check(const struct lurk_check_job *job, struct lurk_check_work *work,
 			   lurk_check_tell *tell, void *data);
 
-/* By which keys of one keyboard each key is given under an image (NULL: none), and another below it
- * (NULL: none), whose rules are not told: one source a key, itself where it gives itself. Those
- * that `sources` holds already stay where they are better. Keys marked broken or missing count only
- * with `broken_too`. `held_with` are the modifiers held, a bit a place of lurk_modifier_place().
- * The memory is for a keymap. */
-enum lurk_error lurk_sources(const struct lurk_image *image, const struct lurk_image *below,
-			     uint16_t below_profile, const struct lurk_port_keyboard *keyboard,
-			     bool broken_too, uint8_t held_with, void *memory, size_t size,
+/* The rules that hold on a keyboard: a profile of an image, and one of another's below it, wherever
+ * none of the first is as specific. Either image may be NULL, for none; profiles are indexes. */
+struct lurk_rules {
+	const struct lurk_image *image, *below;
+	uint16_t profile, below_profile;
+};
+
+/* By which keys of one keyboard each key is given under rules, of which those below are not told:
+ * one source a key, itself where it gives itself. Those that `sources` holds already stay where
+ * they are better. Keys marked broken or missing count only with `broken_too`. `held_with` are the
+ * modifiers held, a bit a place of lurk_modifier_place(). The memory is for a keymap. */
+enum lurk_error lurk_sources(const struct lurk_rules *rules,
+			     const struct lurk_port_keyboard *keyboard, bool broken_too,
+			     uint8_t held_with, void *memory, size_t size,
 			     struct lurk_source sources[LURK_KEY_COUNT]);
 
 LURK_END_C

@@ -1,6 +1,7 @@
 /* reach: which physical keys to press for a key or a chord, as the rules are. */
 #include "cli/commands.h"
 #include "lurk/text/memory.h"
+#include "lurk/work/acting.h"
 #include "tell/reach.h"
 
 static error_t parse_option(int key, char *arg, struct argp_state *state)
@@ -23,7 +24,7 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	}
 }
 
-static int show(const struct cli *cli, struct lurk_reach *reach, const struct lurk_image *image)
+static int show(const struct cli *cli, struct lurk_reach *reach, const struct lurk_rules *rules)
 {
 	static const char *const heads[] = {"keyboard", "press", "not by itself"};
 	const struct lurk_machine *machine = cli->machine;
@@ -37,15 +38,15 @@ static int show(const struct cli *cli, struct lurk_reach *reach, const struct lu
 
 		if (!machine->keyboards[i].present)
 			continue;
-		lurk_reach_on(image, info, reach);
+		lurk_reach_on(rules, info, reach);
 		found = found || lurk_is_reached(reach);
 		if (cli->json)
-			term_json(tell_reach_json(reach, image, info, cli_keyboard_name(cli, i)));
+			term_json(tell_reach_json(reach, rules, info, cli_keyboard_name(cli, i)));
 		else
 			term_table_row(
 				&table, cli_keyboard_name(cli, i),
 				cli_caps(cli, tell_reach(reach, path), told),
-				cli_caps(cli, tell_why_not(reach, image, info, why), told_why));
+				cli_caps(cli, tell_why_not(reach, rules, info, why), told_why));
 	}
 	term_table_print(&table, "  ");
 	if (!found && !cli->json)
@@ -68,6 +69,7 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 	struct lurk_press press;
 	struct lurk_reach reach;
 	struct lurk_image of_file;
+	struct lurk_rules rules;
 	uint8_t *bytes = NULL;
 	char spelled[LURK_WORDS], told[CLI_TOLD];
 	bool off;
@@ -90,7 +92,12 @@ int cli_reach(struct cli *cli, int argc, char **argv)
 		       bytes ? "if the file were applied"
 		       : off ? "while all rules are off"
 			     : "as the rules are now");
-	status = show(cli, &reach, bytes ? &of_file : off ? NULL : cli->machine->image);
+	lurk_rules_of(cli->machine, &rules);
+	if (bytes) {
+		rules.image = &of_file;
+		rules.profile = 0;
+	}
+	status = show(cli, &reach, &rules);
 	lurk_release(bytes);
 	return status;
 }

@@ -39,13 +39,14 @@ static void offer(struct trial *t)
 	} keys[] = {{LURK_KEY_SPACE, ' '}, {LURK_KEY_ENTER, '\n'}, {LURK_KEY_K, 'k'}};
 	static struct lurk_source sources[LURK_KEY_COUNT];
 	const struct lurk_machine *machine = t->cli->machine;
+	struct lurk_rules rules;
 	size_t typed = 0;
 
+	lurk_rules_of(machine, &rules);
 	memset(sources, 0, sizeof sources);
 	for (uint16_t i = 0; i < machine->keyboard_count; i++) {
 		if (machine->keyboards[i].present)
-			lurk_sources_of(machine->image, &machine->keyboards[i].info, true, 0,
-					sources);
+			lurk_sources_of(&rules, &machine->keyboards[i].info, true, 0, sources);
 	}
 	for (size_t i = 0; i < sizeof keys / sizeof *keys; i++) {
 		const struct lurk_source *s = &sources[keys[i].key];

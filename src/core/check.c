@@ -135,20 +135,21 @@ static void note_nameless(const struct lurk_image *image, const struct lurk_keym
 	}
 }
 
-enum lurk_error lurk_sources(const struct lurk_image *image, const struct lurk_image *below,
-			     uint16_t below_profile, const struct lurk_port_keyboard *keyboard,
-			     bool broken_too, uint8_t held_with, void *memory, size_t size,
+enum lurk_error lurk_sources(const struct lurk_rules *rules,
+			     const struct lurk_port_keyboard *keyboard, bool broken_too,
+			     uint8_t held_with, void *memory, size_t size,
 			     struct lurk_source sources[LURK_KEY_COUNT])
 {
+	const struct lurk_image *image = rules->image, *below = rules->below;
 	const enum lurk_wiring wiring = (enum lurk_wiring)keyboard->identity.wiring;
 	uint16_t described = image ? lurk_image_recognise(image, &keyboard->identity) : 0;
 	const struct lurk_compile_part part = {
-		below, below_profile,
+		below, rules->below_profile,
 		below ? lurk_image_recognise(below, &keyboard->identity) : (uint16_t)0};
-	const struct lurk_compile_job own = {image,           0,     described,
-					     (uint8_t)wiring, false, below ? &part : NULL};
-	const struct lurk_compile_job alone = {below,           below_profile, part.keyboard,
-					       (uint8_t)wiring, false,         NULL};
+	const struct lurk_compile_job own = {image,           rules->profile, described,
+					     (uint8_t)wiring, false,          below ? &part : NULL};
+	const struct lurk_compile_job alone = {below,           part.profile, part.keyboard,
+					       (uint8_t)wiring, false,        NULL};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	enum lurk_error error =
@@ -191,6 +192,8 @@ static enum lurk_error add_sources(struct check *c, uint16_t number, const struc
 				   uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	const struct lurk_check_keyboard *k = &c->job->keyboards[number];
+	const struct lurk_rules rules = {
+		.image = image, .below = c->job->below, .below_profile = c->job->below_profile};
 	struct lurk_port_keyboard info = *k->info;
 	uint16_t judged = c->described[number];
 	struct lurk_keyboard described = {.apart = false};
@@ -204,8 +207,8 @@ static enum lurk_error add_sources(struct check *c, uint16_t number, const struc
 		    has_quirk(c->job->after, judged, LURK_QUIRK_MISSING, key))
 			info.declares[key / 8] &= (uint8_t) ~(1U << key % 8);
 	}
-	return lurk_sources(image, c->job->below, c->job->below_profile, &info, true, held_with,
-			    c->work->keymap, c->work->keymap_size, sources);
+	return lurk_sources(&rules, &info, true, held_with, c->work->keymap, c->work->keymap_size,
+			    sources);
 }
 
 static enum lurk_error all_sources(struct check *c, const struct lurk_image *image,

@@ -192,8 +192,9 @@ static void result_text(const struct face *f, const struct lurk_result *result, 
 
 static struct lurk_keymap *compile(const struct picture_job *job, uint8_t wiring)
 {
+	const struct lurk_compile_part *below = job->below.image ? &job->below : NULL;
 	struct lurk_compile_job compile = {job->image, job->profile, job->keyboard,
-					   wiring,     false,        NULL};
+					   wiring,     false,        below};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	void *memory = NULL;
@@ -251,21 +252,43 @@ static bool acts_here(const struct picture_job *job, const struct lurk_rule *rul
 	return !rule->off && (!rule->keyboard || rule->keyboard == job->keyboard);
 }
 
+/* The rule behind an action. */
+static void rule_of(const struct face *f, const struct lurk_action *action, struct lurk_rule *rule)
+{
+	lurk_image_rule(action->below ? f->job->below.image : f->job->image, action->rule, rule);
+}
+
+/* Of a profile and those that it is based on; where there are not as many, `index` is less by how
+ * many there are. */
+static bool rule_in(const struct lurk_image *image, uint16_t of, unsigned *index,
+		    struct lurk_rule *rule)
+{
+	struct lurk_profile profile = {.based_on = (uint16_t)(of + 1)};
+
+	for (unsigned depth = 0; profile.based_on && depth <= LURK_BASES_MAX; depth++) {
+		lurk_image_profile(image, profile.based_on - 1U, &profile);
+		if (*index < profile.rule_count) {
+			lurk_image_rule(image, profile.first_rule + *index, rule);
+			return true;
+		}
+		*index -= profile.rule_count;
+	}
+	return false;
+}
+
 static bool rule_at(const struct picture_job *job, unsigned index, struct lurk_rule *rule)
 {
-	struct lurk_profile profile = {.based_on = (uint16_t)(job->profile + 1)};
+	enum { ANOTHER = UINT16_MAX };
 
 	if (!job->image || job->without_rules)
 		return false;
-	for (unsigned depth = 0; profile.based_on && depth <= LURK_BASES_MAX; depth++) {
-		lurk_image_profile(job->image, profile.based_on - 1U, &profile);
-		if (index < profile.rule_count) {
-			lurk_image_rule(job->image, profile.first_rule + index, rule);
-			return true;
-		}
-		index -= profile.rule_count;
-	}
-	return false;
+	if (rule_in(job->image, job->profile, &index, rule))
+		return true;
+	if (!job->below.image || !rule_in(job->below.image, job->below.profile, &index, rule))
+		return false;
+	if (rule->keyboard) /* it has a number of its own there */
+		rule->keyboard = rule->keyboard == job->below.keyboard ? 0 : (uint16_t)ANOTHER;
+	return true;
 }
 
 /* The modifiers of each legend. */
@@ -309,7 +332,7 @@ static void change_legends(const struct face *f, struct picture_cap *cap)
 		struct lurk_rule rule = {0};
 
 		if (action->rank)
-			lurk_image_rule(f->job->image, action->rule, &rule);
+			rule_of(f, action, &rule);
 		if (!is_on_a_level(&rule))
 			continue;
 		result_text(f, &rule.gives, cap->place.key, gives);
@@ -474,7 +497,7 @@ static void change_cap(struct face *f, struct picture_cap *cap)
 		tell_modified(f, cap, !changed && has_legends(cap));
 	if (!changed)
 		return;
-	lurk_image_rule(f->job->image, action->rule, &rule);
+	rule_of(f, action, &rule);
 	cap->by_code |= rule.press.on.kind == LURK_TARGET_SCAN;
 	/* A rule that stands for several keys gives each its own. */
 	result = rule.gives;

@@ -67,6 +67,7 @@ struct picture_job {
 	bool without_rules;                    /* of it, only what keyboards are like counts */
 	uint16_t profile;                      /* index in the image */
 	uint16_t keyboard;                     /* 1 + its index in the image, 0 for none of these */
+	struct lurk_compile_part below;        /* what holds below it; without an image: nothing */
 	const struct lurk_port_keyboard *info; /* NULL where it is not here */
 	struct lurk_layout *layout;            /* NULL for a US layout's characters */
 	enum lurk_form form;

@@ -59,30 +59,34 @@ const char *tell_reach(const struct lurk_reach *reach, char out[TELL_REACH])
 	return out;
 }
 
-const char *tell_why_not(const struct lurk_reach *reach, const struct lurk_image *image,
+const char *tell_why_not(const struct lurk_reach *reach, const struct lurk_rules *rules,
 			 const struct lurk_port_keyboard *keyboard, char out[TELL_REACH])
 {
 	lurk_key key;
 	bool has;
-	uint32_t line;
+	uint32_t own, below;
 
 	*out = '\0';
 	if (lurk_is_reached(reach))
 		return out;
 	key = reach->parts[reach->missing].key;
 	has = lurk_declares(keyboard, key);
-	line = image && has ? lurk_line_that_changes(image, &keyboard->identity, key) : 0;
-	if (line)
+	own = has && rules->image ? lurk_line_that_changes(rules->image, &keyboard->identity, key)
+				  : 0;
+	below = has && rules->below ? lurk_line_that_changes(rules->below, &keyboard->identity, key)
+				    : 0;
+	if (own || below)
 		snprintf(out, TELL_REACH,
-			 "nothing gives %s: line %" PRIu32 " gives that key another job",
-			 lurk_key_name(key), line);
+			 "nothing gives %s: line %" PRIu32 "%s gives that key another job",
+			 lurk_key_name(key), own ? own : below,
+			 own ? "" : " of the computer's rules");
 	else
 		snprintf(out, TELL_REACH, "nothing gives %s%s", lurk_key_name(key),
 			 has ? "" : "; it has no such key");
 	return out;
 }
 
-struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct lurk_image *image,
+struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct lurk_rules *rules,
 				    const struct lurk_port_keyboard *keyboard, const char *name)
 {
 	struct json_object *object = json_object_new_object();
@@ -92,6 +96,6 @@ struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct
 	tell_put_text(object, "keyboard", name);
 	tell_put_text(object, "press", reached ? tell_reach(reach, words) : NULL);
 	tell_put_text(object, "why_not",
-		      reached ? NULL : tell_why_not(reach, image, keyboard, words));
+		      reached ? NULL : tell_why_not(reach, rules, keyboard, words));
 	return object;
 }

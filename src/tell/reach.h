@@ -11,9 +11,9 @@ enum { TELL_REACH = 512 };
 /* "ControlLeft + AltLeft (or AltRight) + Delete"; or why it cannot be had on that keyboard. Both
  * return out, "" where there is nothing to say. */
 const char *tell_reach(const struct lurk_reach *reach, char out[TELL_REACH]);
-const char *tell_why_not(const struct lurk_reach *reach, const struct lurk_image *image,
+const char *tell_why_not(const struct lurk_reach *reach, const struct lurk_rules *rules,
 			 const struct lurk_port_keyboard *keyboard, char out[TELL_REACH]);
-struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct lurk_image *image,
+struct json_object *tell_reach_json(const struct lurk_reach *reach, const struct lurk_rules *rules,
 				    const struct lurk_port_keyboard *keyboard, const char *name);
 
 #endif

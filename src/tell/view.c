@@ -8,6 +8,7 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/text/utf8.h"
+#include "lurk/work/acting.h"
 #include "lurk/work/apply.h"
 #include "lurk/work/chord_watch.h"
 #include "lurk/work/differences.h"
@@ -164,14 +165,30 @@ static void note_losses(struct tell_view *v)
 	lurk_findings_free(&findings);
 }
 
+/* What holds there below one's own rules. */
+static struct lurk_compile_part below_on(const struct lurk_machine *machine,
+					 const struct lurk_port_keyboard *info)
+{
+	struct lurk_rules rules = {.image = NULL};
+
+	if (machine)
+		lurk_rules_of(machine, &rules);
+	return (struct lurk_compile_part){
+		rules.below, rules.below_profile,
+		rules.below && info ? lurk_image_recognise(rules.below, &info->identity)
+				    : (uint16_t)0};
+}
+
 static void prepare_job(const struct tell_view *v, struct tell_side *side)
 {
+	static const struct lurk_compile_part none;
 	const struct tell_wanted *o = v->wanted;
 
 	side->job = (struct picture_job){
 		.image = &side->image,
 		.without_rules = side->without_rules,
 		.keyboard = keyboard_in(v, &side->image),
+		.below = side->without_rules ? none : below_on(v->machine, v->info),
 		.info = v->info,
 		.layout = v->layout,
 		.held = o->held,
@@ -294,10 +311,11 @@ static void write_under(struct tell_view *v)
 			: strcasecmp(v->machine->profile, v->ws->profile.word) != 0
 				? "; another profile is in force: `lurk status`"
 				: "; in force";
-	snprintf(v->under, sizeof v->under, "%s%s%s%s; %s%s", form,
+	snprintf(v->under, sizeof v->under, "%s%s%s%s; %s%s%s", form,
 		 job->form == LURK_FORM_PAD ? "" : ", ",
 		 job->form == LURK_FORM_PAD ? "" : arrangement, layout,
-		 tell_time(now_us(v->machine), date), state);
+		 tell_time(now_us(v->machine), date), state,
+		 job->below.image ? "; with the computer's rules below" : "");
 }
 
 /* Takes the text. */
@@ -478,14 +496,9 @@ struct picture *tell_lit_keyboard(struct lurk_workspace *ws, const struct lurk_m
 				  const struct lurk_press_record *press)
 {
 	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
-	const struct lurk_image *image = machine->image;
-	const struct lurk_text word = {machine->profile, strlen(machine->profile)};
-	const uint16_t profile = image ? lurk_image_find_profile(image, word) : 0;
+	const struct lurk_compile_part below = below_on(machine, info);
+	struct lurk_rules rules;
 	struct picture_job job = {
-		.image = image,
-		.without_rules = machine->off,
-		.profile = profile ? (uint16_t)(profile - 1) : 0,
-		.keyboard = image ? lurk_image_recognise(image, &info->identity) : 0,
 		.info = info,
 		.layout = lurk_layout_shown(&ws->layout),
 	};
@@ -493,6 +506,17 @@ struct picture *tell_lit_keyboard(struct lurk_workspace *ws, const struct lurk_m
 	struct picture *picture = lurk_allocate(1, sizeof *picture);
 	const struct lurk_press_record *r;
 
+	lurk_rules_of(machine, &rules);
+	if (rules.image) {
+		job.image = rules.image;
+		job.profile = rules.profile;
+		job.keyboard = lurk_image_recognise(rules.image, &info->identity);
+		job.below = below;
+	} else { /* only what holds below one's own */
+		job.image = below.image;
+		job.profile = below.profile;
+		job.keyboard = below.keyboard;
+	}
 	choose_form(ws, machine, &any, lurk_keyboards_recognise(&ws->keyboards, &info->identity),
 		    &job);
 	picture_fill(picture, &job);

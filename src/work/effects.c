@@ -4,6 +4,7 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/acting.h"
+#include "work/link.h"
 
 /* Keys that any keyboard of full size has. */
 bool lurk_on_a_full_keyboard(lurk_key key)
@@ -31,33 +32,51 @@ bool lurk_out_of_order(const struct lurk_keyboards_file *keyboards, uint16_t key
 	return false;
 }
 
-struct lurk_keymap *lurk_keymap_of(const struct lurk_image *image, uint16_t described,
-				   uint8_t wiring)
+static struct lurk_keymap *compile(const struct lurk_compile_job *job)
 {
-	const struct lurk_compile_job job = {image, 0, described, wiring, false, NULL};
 	struct lurk_compile_report report;
 	struct lurk_keymap *keymap = NULL;
 	void *memory = NULL;
 
-	if (lurk_compile(&job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
+	if (lurk_compile(job, NULL, 0, &keymap, &report) == LURK_ERR_ROOM)
 		memory = lurk_resize(NULL, report.needed);
-	if (!memory || lurk_compile(&job, memory, report.needed, &keymap, &report) != LURK_OK) {
+	if (!memory || lurk_compile(job, memory, report.needed, &keymap, &report) != LURK_OK) {
 		lurk_release(memory);
 		keymap = NULL;
 	}
 	return keymap;
 }
 
-/* That of the profile, without rules that are not carried out yet. */
-static struct lurk_keymap *compile(const struct lurk_workspace *ws, uint16_t keyboard,
+struct lurk_keymap *lurk_keymap_of(const struct lurk_image *image, uint16_t described,
 				   uint8_t wiring)
 {
+	const struct lurk_compile_job job = {image, 0, described, wiring, false, NULL};
+
+	return compile(&job);
+}
+
+/* That of the profile, without rules that are not carried out yet, and of what holds below it. */
+static struct lurk_keymap *compile_file(const struct lurk_workspace *ws,
+					const struct lurk_machine *machine,
+					const struct lurk_session_keyboard *here, uint16_t keyboard,
+					uint8_t wiring)
+{
+	struct lurk_compile_part below = {.image = NULL};
+	struct lurk_compile_job job = {NULL, 0, keyboard, wiring, false, NULL};
 	struct lurk_keymap *keymap = NULL;
 	struct lurk_image image;
 	uint8_t *bytes = lurk_workspace_image(ws, &image);
 
-	if (bytes)
-		keymap = lurk_keymap_of(&image, keyboard, wiring);
+	if (machine)
+		below.image = lurk_link_below(machine, &below.profile);
+	if (below.image) {
+		below.keyboard = here ? lurk_image_recognise(below.image, &here->info.identity) : 0;
+		job.below = &below;
+	}
+	if (bytes) {
+		job.image = &image;
+		keymap = compile(&job);
+	}
 	lurk_release(bytes);
 	return keymap;
 }
@@ -68,7 +87,7 @@ bool lurk_effects_of(const struct lurk_workspace *ws, const struct lurk_machine 
 	const struct lurk_session_keyboard *here =
 		machine && keyboard ? lurk_keyboard_here(machine, &ws->keyboards, keyboard) : NULL;
 	uint8_t wiring = here ? here->info.identity.wiring : (uint8_t)LURK_WIRING_HID;
-	struct lurk_keymap *keymap = compile(ws, keyboard, wiring);
+	struct lurk_keymap *keymap = compile_file(ws, machine, here, keyboard, wiring);
 
 	memset(effects, 0, sizeof *effects);
 	if (!keymap)

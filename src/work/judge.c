@@ -10,12 +10,12 @@
 
 enum { KEYMAP_SIZE = 1 << 22 };
 
-void lurk_sources_of(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+void lurk_sources_of(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
 		     bool broken_too, uint8_t held_with, struct lurk_source sources[LURK_KEY_COUNT])
 {
 	void *memory = lurk_resize(NULL, KEYMAP_SIZE);
 
-	lurk_sources(image, NULL, 0, keyboard, broken_too, held_with, memory, KEYMAP_SIZE, sources);
+	lurk_sources(rules, keyboard, broken_too, held_with, memory, KEYMAP_SIZE, sources);
 	lurk_release(memory);
 }
 

@@ -24,6 +24,8 @@ struct lurk_link {
 	struct lurk_image image;
 	uint8_t *below_bytes; /* of the computer's, where the other is one's own */
 	struct lurk_image below;
+	uint16_t below_profile;
+	bool below_asked; /* since the service was seen last */
 };
 
 /* NULL with what the system said. */

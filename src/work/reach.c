@@ -98,12 +98,36 @@ static bool is_named(const struct lurk_reach *reach, const struct lurk_rule *rul
 		     : by->key == rule->press.on.key);
 }
 
+static bool same_press(const struct lurk_press *a, const struct lurk_press *b)
+{
+	return a->modifiers == b->modifiers && a->only == b->only && a->on.kind == b->on.kind &&
+	       a->on.key == b->on.key && lurk_scan_same(a->on.scan, b->on.scan);
+}
+
+/* Whether a rule of the profile is on just that. */
+static bool is_of(const struct lurk_image *image, uint16_t profile, uint16_t described,
+		  const struct lurk_press *press)
+{
+	struct lurk_rule_walk walk = {.profile = profile};
+	struct lurk_rule rule;
+
+	while (image && lurk_next_rule(image, &walk, &rule)) {
+		if (!rule.off && same_press(&rule.press, press) &&
+		    (!rule.keyboard || rule.keyboard == described))
+			return true;
+	}
+	return false;
+}
+
 /* Of the profile, and of those that it is based on; swaps are what the parts find. */
-static void find_more(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+static void find_more(const struct lurk_image *image, uint16_t profile,
+		      const struct lurk_port_keyboard *keyboard, const struct lurk_rules *above,
 		      struct lurk_reach *reach)
 {
 	const uint16_t described = lurk_image_recognise(image, &keyboard->identity);
-	struct lurk_rule_walk walk = {0};
+	const struct lurk_image *over = above ? above->image : NULL;
+	const uint16_t there = over ? lurk_image_recognise(over, &keyboard->identity) : (uint16_t)0;
+	struct lurk_rule_walk walk = {.profile = profile};
 	struct lurk_rule rule;
 
 	while (reach->more_count < LURK_REACH_MORE && lurk_next_rule(image, &walk, &rule)) {
@@ -111,13 +135,14 @@ static void find_more(const struct lurk_image *image, const struct lurk_port_key
 		    (rule.keyboard && rule.keyboard != described) ||
 		    (rule.press.on.kind != LURK_TARGET_SCAN &&
 		     !lurk_declares(keyboard, rule.press.on.key)) ||
-		    !gives_all(&rule, reach) || is_named(reach, &rule))
+		    !gives_all(&rule, reach) || is_named(reach, &rule) ||
+		    (over && is_of(over, above->profile, there, &rule.press)))
 			continue;
 		reach->more[reach->more_count++] = rule.press;
 	}
 }
 
-void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+void lurk_reach_on(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
 		   struct lurk_reach *reach)
 {
 	/* The last key is pressed while the others are held. */
@@ -126,8 +151,8 @@ void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboa
 
 	for (unsigned i = 0; i + 1 < reach->count; i++)
 		held |= (uint8_t)(1U << lurk_modifier_place(reach->parts[i].key));
-	lurk_sources_of(image, keyboard, false, 0, alone);
-	lurk_sources_of(image, keyboard, false, held, with);
+	lurk_sources_of(rules, keyboard, false, 0, alone);
+	lurk_sources_of(rules, keyboard, false, held, with);
 	reach->missing = -1;
 	for (unsigned i = 0; i < reach->count; i++) {
 		struct lurk_reach_part *part = &reach->parts[i];
@@ -140,6 +165,8 @@ void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboa
 			reach->missing = (int)i;
 	}
 	reach->more_count = 0;
-	if (image)
-		find_more(image, keyboard, reach);
+	if (rules->image)
+		find_more(rules->image, rules->profile, keyboard, NULL, reach);
+	if (rules->below)
+		find_more(rules->below, rules->below_profile, keyboard, rules, reach);
 }

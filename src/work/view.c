@@ -116,33 +116,45 @@ static bool look_at_image(struct lurk_machine *machine, uint64_t sequence,
 	return true;
 }
 
-const struct lurk_image *lurk_link_below(const struct lurk_machine *machine, uint16_t *profile)
+/* Into the link; where it cannot be had there is none. */
+static void ask_below(struct lurk_link *link)
 {
-	struct lurk_link *link = machine->service;
 	struct lurk_outcome unused;
 	struct json_object *status;
 	const char *word;
 	size_t length;
 	uint16_t found;
 
-	*profile = 0;
-	if (!link || !machine->own || !machine->computer_rules)
-		return NULL;
 	lurk_release(link->below_bytes);
 	link->computer = true;
 	status = lurk_link_call(link, "status", NULL, &unused);
-	link->below_bytes = lurk_link_image(link, 0, &length, &unused);
+	link->below_bytes = status ? lurk_link_image(link, 0, &length, &unused) : NULL;
 	link->computer = false;
-	if (!status || !link->below_bytes ||
-	    lurk_image_open(link->below_bytes, length, &link->below)) {
-		json_object_put(status);
-		return NULL;
+	if (link->below_bytes && lurk_image_open(link->below_bytes, length, &link->below)) {
+		lurk_release(link->below_bytes);
+		link->below_bytes = NULL;
 	}
-	word = lurk_link_text(status, "profile");
-	found = lurk_image_find_profile(&link->below, (struct lurk_text){word, strlen(word)});
-	*profile = found ? (uint16_t)(found - 1U) : 0;
+	if (link->below_bytes) {
+		word = lurk_link_text(status, "profile");
+		found = lurk_image_find_profile(&link->below,
+						(struct lurk_text){word, strlen(word)});
+		link->below_profile = found ? (uint16_t)(found - 1U) : 0;
+	}
 	json_object_put(status);
-	return &link->below;
+}
+
+const struct lurk_image *lurk_link_below(const struct lurk_machine *machine, uint16_t *profile)
+{
+	struct lurk_link *link = machine->service;
+
+	*profile = 0;
+	if (!link || !machine->own || !machine->computer_rules)
+		return NULL;
+	if (!link->below_asked)
+		ask_below(link);
+	link->below_asked = true;
+	*profile = link->below_profile;
+	return link->below_bytes ? &link->below : NULL;
 }
 
 static void read_person(struct json_object *one, struct lurk_machine *machine)
@@ -181,6 +193,7 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 	status = lurk_link_call(link, "status", NULL, outcome);
 	if (!status)
 		return false;
+	link->below_asked = false;
 	memset(link->keyboards, 0, sizeof link->keyboards);
 	memset(&link->store, 0, sizeof link->store);
 	machine->image = NULL;

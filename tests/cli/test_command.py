@@ -672,6 +672,12 @@ def reach(desk):
         desk.want(words, 2, err=error)
     desk.want("map Shift+6 --text # --apply")
     desk.want("reach Shift+6", 1, out=["gives that key another job"])
+    # In whichever profile is in force.
+    for command in ["profile new night --based-on base", "map ScrollLock KeyY --profile night", "apply", "use night"]:
+        desk.want(command)
+    desk.want("reach KeyY", out=["wagtail   KeyY, or ScrollLock"])
+    desk.want("use base")
+    assert "ScrollLock" not in desk.want("reach KeyY")
 
 
 def off_and_on(desk):

@@ -135,9 +135,10 @@ static void check_cap(const struct picture *picture, const struct picture_cap *c
 
 static void caps_say_what_the_engine_does(void **state)
 {
-	static struct test_rules t;
+	static struct test_rules t, below;
 	static struct picture picture;
 	static _Alignas(16) uint8_t memory[TEST_KEYMAP];
+	const struct lurk_compile_part part = {&below.image, 0, 1};
 	unsigned seed = 7, judged = 0;
 
 	(void)state;
@@ -150,6 +151,12 @@ static void caps_say_what_the_engine_does(void **state)
 
 		random_text(&seed, text);
 		test_rules_read(&t, text);
+		if (round % 3 == 0) { /* the computer's, below one's own */
+			random_text(&seed, text);
+			test_rules_read(&below, text);
+			job.below = part;
+			compile.below = &part;
+		}
 		if (lurk_compile(&compile, memory, sizeof memory, &keymap, &report) != LURK_OK)
 			continue;
 		job.form = round % LURK_FORM_COUNT;

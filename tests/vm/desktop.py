@@ -1,33 +1,38 @@
 """Lurk in desktops' sessions: desktop.py BUILD
 
-A Debian with an X server and a window manager, and a Wayland compositor, each started by a person who logs in. Keys are
-pressed from outside, and read in the session's terminal. desktop.py BUILD disk only makes the disk; desktop.py BUILD PART...
-runs some parts.
+A Debian where one person logs in at a graphical login, into X with a window manager, and another one at a text console,
+and starts a Wayland compositor. Keys are pressed from outside, and read in the session's terminal or in a viewer of events.
+desktop.py BUILD disk only makes the disk; desktop.py BUILD PART... runs some parts.
 """
 import base64
 import os
+import random
+import re
+import shlex
 import shutil
 import sys
+import threading
 
 from debian import Debian, build_disk, build_payload
 from machine import Skipped
 
-PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,xinit,x11-xserver-utils,libxkbfile1,xterm,openbox,python3-xdg,sway,foot,"
-            "fonts-dejavu-core,libxkbcommon-x11-0,libxcb-xkb1,libwayland-client0,libglib2.0-0,libxkbregistry0,libx11-data,"
+PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,lightdm,lightdm-gtk-greeter,x11-xserver-utils,x11-utils,libxkbfile1,xterm,"
+            "openbox,python3-xdg,i3lock,sway,swaylock,foot,wev,dunst,libinput-tools,fonts-dejavu-core,libxkbcommon-x11-0,libxcb-xkb1,libwayland-client0,libglib2.0-0,libxkbregistry0,libx11-data,"
             "dbus-user-session")
 # Two people, whose layouts are not the computer's.
 SETUP = r"""
 for name in warden visitor; do chroot . passwd -d $name; done
+rm -f etc/systemd/system/display-manager.service
+printf '[Seat:*]\ngreeter-hide-users=true\ngreeter-show-manual-login=true\nuser-session=openbox\n' > etc/lightdm/lightdm.conf
 printf 'XKBLAYOUT="gb"\nXKBMODEL="pc105"\n' > etc/default/keyboard
 """
 READ = "sh -c 'stty raw -echo; exec cat >> typed'"
 FILES = {
-    "warden/.xinitrc": f"""
+    "warden/.xsessionrc": """
 echo layouts us,de ,nodeadkeys | /usr/local/bin/desktop x
 xset r rate 400 20
-exec openbox-session
 """,
-    "warden/.config/openbox/autostart": f"LC_ALL=C.UTF-8 xterm -u8 -maximized -e {READ} &\n",
+    "warden/.config/openbox/autostart": f"LC_ALL=C.UTF-8 xterm -u8 -maximized -e {READ} &\ndunst &\n",
     "visitor/.config/sway/config": f"""
 input type:keyboard {{
     xkb_layout us,de
@@ -35,10 +40,11 @@ input type:keyboard {{
     xkb_options grp:alts_toggle
 }}
 exec systemctl --user import-environment WAYLAND_DISPLAY SWAYSOCK && systemctl --user start sway-session.target
+exec dunst
 exec foot {READ}
 """,
     # No graphics card is here, nor what stands in for one.
-    "visitor/go": "WLR_RENDERER=pixman WLR_NO_HARDWARE_CURSORS=1 exec sway > sway.log 2>&1\n",
+    "visitor/go": "LC_ALL=C.UTF-8 WLR_RENDERER=pixman WLR_NO_HARDWARE_CURSORS=1 exec sway > sway.log 2>&1\n",
     "visitor/.config/systemd/user/sway-session.target": """
 [Unit]
 BindsTo=graphical-session.target
@@ -53,11 +59,11 @@ NOW = "Texts follow the layout that is active: now "
 
 
 class Desktop(Debian):
-    def as_person(self, name, command, fine=True):
+    def as_person(self, name, command, fine=True, patience_s=120):
         """In the session of that person."""
         session = {"warden": "DISPLAY=:0",
                    "visitor": "WAYLAND_DISPLAY=wayland-1 XDG_RUNTIME_DIR=/run/user/$(id -u) SWAYSOCK=$(ls /run/user/$(id -u)/sway-ipc.*)"}[name]
-        return self.sh(f"su - {name} -c 'export {session}; {command}' 2>&1", fine)
+        return self.sh(f"su - {name} -c {shlex.quote(f'export {session}; {command}')} 2>&1", fine, patience_s)
 
     def until_says(self, name, wanted, what):
         """Status does, to that person, once all is known."""
@@ -69,12 +75,7 @@ class Desktop(Debian):
         self.wait_for(said, 120)
         self.check(what, wanted in told[0], "" if wanted in told[0] else told[0])
 
-    def begins(self, name, console, words, ready):
-        """Logs in at a text console, and starts a desktop by these words."""
-        self.sits_down(name, console)
-        self.press(" ".join({" ": "spc"}.get(c, c) for c in words) + " ret", 0.08)
-        self.wait_for(lambda: self.sh(f"pgrep -u {name} -x {ready}", fine=False) != "", 300)
-        print(self.sh(f"tail -n 5 /home/{name}/*.log", fine=False), flush=True)
+    def until_begun(self, name):
         self.until(f"test -e /home/{name}/typed && pgrep -u {name} -f lurk-agent >/dev/null && echo begun", "begun")
 
     def switch(self, name, layout):
@@ -92,9 +93,7 @@ class Desktop(Debian):
 
     def picture(self, name):
         """What the screen shows, for who looks; no test."""
-        path = os.path.join(os.path.dirname(self.log), name + ".ppm")
-        self.ask("screendump", filename=path)
-        return path
+        self.ask("screendump", filename=os.path.join(os.path.dirname(self.log), name + ".png"), format="png")
 
 
 def install(m):
@@ -129,9 +128,28 @@ def follows(m, name):
     m.gives(name, "z f9 q", f"z{TEXT}w", "and in the first again")
 
 
+def graphical_login(m):
+    """Rules of one's own begin with the session: until then the computer's hold alone. F gives d then, and W still w."""
+    m.sits_down("warden")
+    m.sh("su - warden -c 'lurk swap KeyQ KeyW --apply'; loginctl terminate-user warden")
+    m.until("cat /dev/vcs1", "login:")
+    m.sh("lurk swap KeyD KeyF --apply; systemctl start lightdm")
+    m.until("pgrep -f lightdm-gtk-greeter >/dev/null && echo greets", "greets")
+
+    def logged_in():
+        m.press("esc " + "backspace " * 8 + "w a r f e n ret", 0.08)
+        m.picture("greeter")
+        m.until("grep -o 'User warden authorized' /var/log/lightdm/lightdm.log", "authorized", 15)
+        m.press("ret")  # no password
+        m.wait_for(lambda: m.sh("pgrep -u warden -x openbox", fine=False), 30)
+        return m.sh("pgrep -u warden -x openbox", fine=False)
+    m.wait_for(logged_in, 300)
+    m.check("logged in, by a name as the computer's rules alone let one type it", m.sh("pgrep -u warden -x openbox", fine=False))
+    m.until_begun("warden")
+    m.sh("lurk restore --all --apply")
+
+
 def x_session(m):
-    m.begins("warden", 1, "startx", "openbox")
-    m.picture("x-begun")
     follows(m, "warden")
     settings_stay(m, "warden")
     m.as_person("warden", "echo layouts us,fr | /usr/local/bin/desktop x")
@@ -140,24 +158,128 @@ def x_session(m):
     m.gives("warden", "q f9 y", "zy", "nothing wrong is typed")
     m.as_person("warden", "lurk apply")
     m.gives("warden", "z f9", f"w{TEXT}", "applied anew: it is typed")
-    m.picture("x-done")
+    m.as_person("warden", "echo layouts us,de ,nodeadkeys | /usr/local/bin/desktop x; lurk apply")
 
 
 def wayland_session(m):
-    m.begins("visitor", 2, "sh go", "sway")
-    m.picture("wayland-begun")
+    m.sits_down("visitor", 2)
+    m.press("s h spc g o ret", 0.08)
+    m.until_begun("visitor")
     follows(m, "visitor")
-    m.picture("wayland-done")
+    m.press("+alt +alt_r -alt_r -alt")
+    m.until_says("visitor", NOW + "de:nodeadkeys", "the desktop's own keys switch")
+    m.gives("visitor", "z f9 q", f"y{TEXT}w", "and texts follow")
+    m.switch("visitor", 0)
 
 
 def between(m):
-    """From one session to the other, and back: each has its own rules and its own layout."""
-    m.sh("chvt 1")
-    m.until_says("warden", NOW, "the agent there tells again")
-    m.gives("warden", "z f9", f"w{TEXT}", "back in the first session")
+    """From one session to the other, and back: each has its own rules and its own layout. That sway has come back it notices with
+    the first key, which it loses, also where no Lurk is."""
+    for name, console in [("warden", 7), ("visitor", 2)] * 2:
+        m.sh(f"chvt {console}")
+        m.press("shift shift")
+        m.until_says(name, NOW + "us", f"{name} is back: the agent there tells again")
+        m.gives(name, "z f9 q", f"z{TEXT}w", f"{name}: rules and layout are that session's")
+
+
+def shown(m, name):
+    """Each change is shown by the desktop, in the place of the last."""
+    bus = "DBUS_SESSION_BUS_ADDRESS=unix:path=/run/user/$(id -u)/bus"
+    read = f"su - {name} -c '{bus} dunstctl close-all; {bus} dunstctl history' | grep -A2 summary | sed -n 's/.*\"data\" : \"\(.*\)\".*/\\1/p' | head -n 1"
+    for command, wanted in [("lurk off", "All rules are off"), ("lurk on", "Rules are on again"),
+                            ("/usr/libexec/lurk/lurk-agent --show lurk off", "All rules are off"), ("lurk on", "Rules are on again")]:
+        m.as_person(name, f"{bus} {command}")
+        told = m.until(read, wanted)
+        m.check(f"{name}: {command} is shown", told == wanted, told)
+
+
+LOCK = {"warden": "i3lock", "visitor": "swaylock -f"}
+
+
+def locked(m, name):
+    """One's own rules hold at one's own locked screen: it takes the password as it is typed anywhere in the session."""
+    m.sh(f"echo {name}:wz | chpasswd; : > /home/{name}/typed")
+    m.as_person(name, LOCK[name])
+    lock = LOCK[name].split()[0]
+    m.has(f"pgrep -x {lock} >/dev/null && echo locked", "locked", f"{name}: the screen is locked")
+    m.picture(f"locked-{name}")
+
+    def opened():
+        m.press("q z ret")
+        m.wait_for(lambda: not m.sh(f"pgrep -x {lock}", fine=False), 15)
+        return not m.sh(f"pgrep -x {lock}", fine=False)
+    m.wait_for(opened, 60)
+    m.check(f"{name}: it takes the password", not m.sh(f"pgrep -x {lock}", fine=False))
+    m.check(f"{name}: no program got any of it", m.sh(f"cat /home/{name}/typed") == "")
+    m.sh(f"passwd -d {name}; pkill -x {lock}", fine=False)
+
+
+# A program that tells of every key, in a window that has the focus; what makes "38+ 38-" of what it tells.
+VIEWER = {"warden": ("xset r off; stdbuf -oL xev -event keyboard > events 2>&1 &",
+                     r'/^Key/ { s = $1 == "KeyPress" ? "+" : "-" } /keysym/ { print $4 s }'),
+          "visitor": ("swaymsg exec \"stdbuf -oL wev > events\"", r'/ key: / { sub(/.* key: serial/, ""); print $6 ($8 == "1" ? "+" : "-") }')}
+CHANGES = ["off", "on", "apply --relay", "apply --profile plain.yaml", "apply"]
+KEYS = ["q", "w", "a", "z", "shift", "ctrl", "+shift a -shift", "+a +q -a -q"]
+
+
+def changes(m, name, rounds=100):
+    """Rules change while keys are pressed: programs get each press once, and its release, whatever becomes of the rules."""
+    viewer, awk = VIEWER[name]
+    m.sh(f"printf 'layout: us\nrules:\n  - swap: [KeyQ, KeyW]\n' > /home/{name}/plain.yaml; chown {name} /home/{name}/plain.yaml; "
+         f"printf '%s' {shlex.quote(awk)} > /root/words")
+    m.as_person(name, viewer)
+    tokens = f"awk -f /root/words /home/{name}/events | tr '\n' ' '"
+
+    def got():
+        return re.findall(r"(\d+);?([+-])", m.sh(tokens, fine=False))
+    m.wait_for(lambda: (m.press("shift"), got())[1], 60)
+    before, sent, over = None, 0, threading.Event()
+    while before != (before := len(got())):
+        m.sh("sleep 1")
+
+    def press():
+        nonlocal sent
+        while not over.is_set():
+            one = random.choice(KEYS)
+            m.press(one, 0.06)
+            sent += 1 + (" " in one)
+    pressing = threading.Thread(target=press)
+    pressing.start()
+    words = " && ".join("lurk " + change for change in CHANGES)
+    try:
+        m.as_person(name, f"i=0; while [ $i -lt {rounds} ]; do {words} || exit 1; i=$((i+1)); done > changes.log", patience_s=3000)
+    finally:
+        over.set()
+        pressing.join()
+    m.wait_for(lambda: len(got()) - before >= 2 * sent, 30)
+    down, twice, presses = set(), 0, 0
+    for key, way in got()[before:]:
+        twice += (key in down) == (way == "+")
+        presses += way == "+"
+        (down.add if way == "+" else down.discard)(key)
+    m.check(f"{name}: {rounds * len(CHANGES)} changes while {sent} keys were pressed: each arrives once, and none is left down",
+            presses == sent and not twice and not down, f"{presses} arrived, {twice} pressed or released twice, {len(down)} left down")
+    m.sh("pkill -x xev; pkill -x wev", fine=False)
+
+
+def warden_s_changes(m):
+    m.sh("chvt 7")
+    changes(m, "warden")
+
+
+def visitor_s_changes(m):
     m.sh("chvt 2")
-    m.until_says("visitor", NOW, "and so does the other")
-    m.gives("visitor", "z f9", f"z{TEXT}", "back in the second")
+    m.press("shift shift")
+    changes(m, "visitor")
+
+
+def seen_and_locked(m):
+    for name, console in [("warden", 7), ("visitor", 2)]:
+        m.sh(f"chvt {console}")
+        m.press("shift shift")
+        m.until_says(name, NOW + "us", f"{name} is back")
+        shown(m, name)
+        locked(m, name)
 
 
 PROPERTIES = "ID_BUS ID_PATH ID_VENDOR_ID ID_MODEL ID_SERIAL ID_SEAT XKBLAYOUT XKBMODEL LIBINPUT_DEVICE_GROUP ID_INPUT_KEYBOARD".split()
@@ -180,6 +302,17 @@ def one_keyboard(m):
     m.check("and two keyboards are two", len(set(groups)) == len(groups) and None not in groups, groups)
 
 
+def touchpad_waits(m):
+    """A laptop's touchpad waits while one types on its own keyboard, and so for what stands in for that; not for one on a cable."""
+    m.sh("(/root/p/vm_probe touchpad 0 600 >/dev/null &); (setsid timeout 600 libinput debug-events --verbose > /root/events 2>&1 &)")
+    told = "'dwt activated with Probe touchpad<->.*' /root/events"
+    m.until(f"grep -c {told}", "2")
+    own = m.sh(f"grep -o {told}", fine=False).splitlines()
+    m.check("a touchpad is paired with a laptop's keyboard, and with what stands in for it",
+            len(own) == 2 and all(line.endswith("AT Translated Set 2 keyboard") for line in own), own)
+    m.sh("pkill vm_probe; pkill -f debug-events", fine=False)
+
+
 def settings_stay(m, name):
     """What the person has set for the keyboard holds whatever becomes of the rules."""
     for change in ["lurk off", "lurk on", "lurk apply --relay", "lurk use --previous", "lurk apply"]:
@@ -188,7 +321,7 @@ def settings_stay(m, name):
         m.gives(name, "z f9" if change != "lurk off" else "z", f"z{TEXT}" if change != "lurk off" else "z", f"and the layout, after {change}")
 
 
-PARTS = [one_keyboard, x_session, wayland_session, between]
+PARTS = [one_keyboard, touchpad_waits, graphical_login, x_session, wayland_session, between, seen_and_locked, warden_s_changes, visitor_s_changes]
 
 
 def main():
@@ -205,8 +338,8 @@ def main():
         sys.exit(77)
     if only == ["disk"]:
         return
-    payload = build_payload(build, work, "desktop", ("-dev_", "-pictures_"), ["desktop"])
-    m = Desktop("desktop", work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "2048",
+    payload = build_payload(build, work, "desktop", ("-dev_", "-pictures_"), ["desktop", "vm_probe"])
+    m = Desktop("desktop", work, kernel, initrd, "root=/dev/vda rw", "-smp", "2", "-m", "2048", "-vga", "virtio",
                 "-drive", f"file={disk},if=virtio,format=raw,snapshot=on",
                 "-drive", f"file={payload},if=virtio,format=raw,readonly=on", patience_s=300)
     try:

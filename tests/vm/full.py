@@ -129,9 +129,18 @@ def plugging(m):
     n = re.findall(r"\d+(?:\.\d+)?", told)
     m.check("twenty times plugged in, twenty times in force", n[:1] == ["20"] and len(n) > 2, told)
     m.promise("from udev's event to rules in force: at most 1 s", len(n) > 2 and float(n[2]) <= 1000, told)
-    told = m.sh(f"/root/p/vm_probe idle {m.service()} 60", patience_s=180)
-    n = re.findall(r"\d+", told)
-    m.check("60 idle seconds without a system call; at most 2 MiB of private memory", n[1] == "0" and int(n[2]) <= 2048, told)
+    idle(m)
+
+
+def idle(m):
+    """The system calls are traced, so that a failure says what woke the service up."""
+    service = m.service()
+    m.sh(f"cd /sys/kernel/tracing && echo {service} > set_event_pid && echo 1 > events/raw_syscalls/enable && : > trace")
+    told = m.sh(f"/root/p/vm_probe idle {service} 60", patience_s=1800)
+    calls = m.sh(f"echo 0 > /sys/kernel/tracing/events/raw_syscalls/enable; ls -l /proc/{service}/fd; tail -n 60 /sys/kernel/tracing/trace")
+    n = re.search(r"measured idle: 60 seconds, lurkd ran (\d+) times; private memory (\d+) KiB", told)
+    fine = n and n[1] == "0" and int(n[2]) <= 2048
+    m.check("60 idle seconds without a system call; at most 2 MiB of private memory", fine, told + ("" if fine else "\n" + calls))
 
 
 def other_seat(m):
@@ -573,6 +582,11 @@ def own_rules(m):
     m.has("su - guest -c 'lurk status'", "1 rule of the computer's holds wherever yours say nothing", "and what holds below")
     m.has("lurk status", "On top of them holds what guest, who is at the screen, has: 1 rule.", "root sees that there are some")
     m.at_login_prompt("z b a", "xma", "of the guest: both hold", 1, r"\$")
+    m.has("su - guest -c 'lurk reach KeyX; lurk reach KeyB'", "KeyZ", "which keys to press is told under both")
+    m.sh("lurk disable F10 --apply; su - guest -c 'lurk disable F9 --apply'")
+    m.has("su - guest -c 'lurk reach F10'", "of the computer's rules gives that key another job", "and why none does", fine=False)
+    m.has("su - guest -c 'lurk restore F10 --apply; lurk reach F10'", "  F10", "what the computer's rules took away, a guest takes back")
+    m.sh("lurk restore F10 --apply; su - guest -c 'lurk restore F9 --apply; lurk restore F10 --apply'", fine=False)
     m.sh("chvt 3")
     m.until("cat /dev/vcs3", "login:")
     m.until(WHO, "nobody")

@@ -5,12 +5,13 @@
  *  - delay: N events through the service's relay, and N through the least possible one
  *  - press: N events through the service's relay
  *  - plug: N times plugged in and out again
- *  - idle: N seconds of nothing
+ *  - idle: N seconds in which nothing comes that the service has to hear of
  *  - down: which keys any event node holds down
  *  - meddle: puts an entry of the USB keyboard's table back behind Lurk's back: KeyQ gives KeyQ
  *  - slow: reads what comes through the relay, 50 ms apart, until nothing does, N seconds at most:
  *    how many presses, whether any were lost, and how far apart two looks really were at most
  *  - british: gives the console the keys of a British keyboard that the tests press or type
+ *  - touchpad: makes one, for N seconds
  *  - hold: takes QEMU's USB keyboard for N seconds
  */
 #include <dirent.h>
@@ -27,6 +28,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/inotify.h>
 #include <sys/ioctl.h>
 #include <sys/syscall.h>
 #include <sys/wait.h>
@@ -476,11 +478,60 @@ static int plug_cycles(int pid, int n)
 	return 0;
 }
 
+/* ---- Nothing -------------------------------------------------------------------------------- */
+
+/* What the service has to hear of: devices that come, go and change, and who sits down. */
+struct news {
+	struct udev_monitor *devices;
+	int people;
+};
+
+static struct news listen_to_news(void)
+{
+	struct udev *udev = udev_new();
+	struct news news = {udev_monitor_new_from_netlink(udev, "udev"),
+			    inotify_init1(IN_NONBLOCK | IN_CLOEXEC)};
+
+	udev_monitor_filter_add_match_subsystem_devtype(news.devices, "input", NULL);
+	udev_monitor_enable_receiving(news.devices);
+	for (size_t i = 0; i < 4; i++)
+		inotify_add_watch(
+			news.people,
+			(const char *const[]){"/run/systemd/seats", "/run/systemd/sessions",
+					      "/run/systemd/users", "/run/systemd/machines"}[i],
+			IN_MOVED_TO | IN_DELETE);
+	return news;
+}
+
+/* How many came since it was asked last, each told. */
+static unsigned hear(struct news *news)
+{
+	char people[4096];
+	unsigned count = 0;
+	ssize_t length;
+
+	for (struct udev_device *d; (d = udev_monitor_receive_device(news->devices)); count++) {
+		printf("heard: %s %s\n", udev_device_get_action(d), udev_device_get_syspath(d));
+		udev_device_unref(d);
+	}
+	for (; (length = read(news->people, people, sizeof people)) > 0; count++)
+		printf("heard: %zd bytes of people\n", length);
+	return count;
+}
+
+/* For as long as nothing is told of that it has to hear of: where something was, it begins again.
+ */
 static int idle(int pid, int seconds)
 {
-	unsigned long before = switches(pid);
+	struct news news = listen_to_news();
+	unsigned long before;
 
-	sleep((unsigned)seconds);
+	do {
+		hear(&news); /* before the rest: what came by then is done with after it */
+		await_rest(pid);
+		before = switches(pid);
+		sleep((unsigned)seconds);
+	} while (hear(&news));
 	printf("measured idle: %d seconds, lurkd ran %lu times; private memory %lu KiB\n", seconds,
 	       switches(pid) - before, private_kib(pid));
 	return 0;
@@ -588,6 +639,33 @@ static int hold(int pid, int seconds)
 	return 0;
 }
 
+/* A laptop's, for N seconds, that nobody touches. */
+static int touchpad(int unused, int n)
+{
+	static const unsigned axes[] = {ABS_X, ABS_Y, ABS_MT_POSITION_X, ABS_MT_POSITION_Y};
+	struct input_absinfo range = {.maximum = 2000, .resolution = 30}, ids = {.maximum = 4};
+	struct libevdev_uinput *made;
+	struct libevdev *d = libevdev_new();
+
+	(void)unused;
+	libevdev_set_name(d, "Probe touchpad");
+	libevdev_set_id_bustype(d, BUS_I8042);
+	libevdev_enable_property(d, INPUT_PROP_POINTER);
+	libevdev_enable_property(d, INPUT_PROP_BUTTONPAD);
+	libevdev_enable_event_code(d, EV_KEY, BTN_LEFT, NULL);
+	libevdev_enable_event_code(d, EV_KEY, BTN_TOUCH, NULL);
+	libevdev_enable_event_code(d, EV_KEY, BTN_TOOL_FINGER, NULL);
+	for (unsigned i = 0; i < sizeof axes / sizeof *axes; i++)
+		libevdev_enable_event_code(d, EV_ABS, axes[i], &range);
+	libevdev_enable_event_code(d, EV_ABS, ABS_MT_SLOT, &ids);
+	libevdev_enable_event_code(d, EV_ABS, ABS_MT_TRACKING_ID, &ids);
+	if (libevdev_uinput_create_from_device(d, LIBEVDEV_UINPUT_OPEN_MANAGED, &made))
+		fail("uinput");
+	puts("made");
+	sleep((unsigned)n);
+	return 0;
+}
+
 /* Brings another text console to the front, and says when it asked for that. */
 static int console(int unused, int n)
 {
@@ -607,10 +685,10 @@ int main(int argc, char **argv)
 	static const struct {
 		const char *name;
 		int (*run)(int pid, int n);
-	} probes[] = {{"table", table},      {"delay", delay},    {"press", press_only},
-		      {"plug", plug_cycles}, {"idle", idle},      {"down", down},
-		      {"meddle", meddle},    {"hold", hold},      {"slow", slow},
-		      {"british", british},  {"console", console}};
+	} probes[] = {{"table", table},      {"delay", delay},     {"press", press_only},
+		      {"plug", plug_cycles}, {"idle", idle},       {"down", down},
+		      {"meddle", meddle},    {"hold", hold},       {"slow", slow},
+		      {"british", british},  {"console", console}, {"touchpad", touchpad}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {

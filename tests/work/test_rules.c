@@ -1348,6 +1348,7 @@ static void ways_to_a_key(void **state)
 		struct lurk_message message;
 		struct lurk_press wanted;
 		struct lurk_reach reach;
+		struct lurk_rules under = {.image = NULL};
 		struct lurk_image image;
 		uint8_t *bytes;
 
@@ -1358,9 +1359,10 @@ static void ways_to_a_key(void **state)
 		bytes = lurk_workspace_image(&ws, &image);
 		assert_true(lurk_words_press(rows[i].wanted, NULL, &wanted, &message));
 		assert_true(lurk_reach_parts(&wanted, &reach));
-		lurk_reach_on(&image, info, &reach);
+		under.image = &image;
+		lurk_reach_on(&under, info, &reach);
 		assert_string_equal(tell_reach(&reach, way), rows[i].way);
-		assert_string_equal(tell_why_not(&reach, &image, info, why), rows[i].why_not);
+		assert_string_equal(tell_why_not(&reach, &under, info, why), rows[i].why_not);
 		free(bytes);
 		lurk_workspace_free(&ws);
 	}

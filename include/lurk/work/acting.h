@@ -2,6 +2,7 @@
 #ifndef LURK_INCLUDE_WORK_ACTING_H
 #define LURK_INCLUDE_WORK_ACTING_H
 
+#include "lurk/check.h"
 #include "lurk/declare.h"
 #include "lurk/work/machine.h"
 
@@ -12,11 +13,13 @@ const struct lurk_session_keyboard *lurk_keyboard_here(const struct lurk_machine
 						       const struct lurk_keyboards_file *keyboards,
 						       uint16_t described);
 
+/* What holds on the machine's keyboards now: nothing while all rules are off. */
+void lurk_rules_of(const struct lurk_machine *machine, struct lurk_rules *rules);
 /* With `next` 0 the profile of that word, then the one that each is based on; false after the last.
  */
 bool lurk_next_profile(const struct lurk_machine *machine, const char *top, unsigned *next,
 		       struct lurk_profile *profile);
-/* Each rule of an image's first profile, then of those that it is based on; begins with zeros,
+/* Each rule of the profile that it begins with (others are 0), then of those that it is based on;
  * false after the last. */
 struct lurk_rule_walk {
 	uint16_t profile, profiles; /* which one, and how many were left behind */

@@ -68,7 +68,7 @@ const struct lurk_rule *lurk_findings_rule(const struct lurk_findings *findings,
 bool lurk_findings_have(const struct lurk_findings *findings, const struct lurk_finding *wanted);
 
 /* Adds where a keyboard's keys come from: see lurk_sources(). */
-void lurk_sources_of(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+void lurk_sources_of(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
 		     bool broken_too, uint8_t held_with,
 		     struct lurk_source sources[LURK_KEY_COUNT]);
 

@@ -28,8 +28,8 @@ struct lurk_reach {
 
 /* False where the press is not one key or chord. */
 bool lurk_reach_parts(const struct lurk_press *press, struct lurk_reach *reach);
-/* For a keyboard, under the rules of an image; NULL for none. */
-void lurk_reach_on(const struct lurk_image *image, const struct lurk_port_keyboard *keyboard,
+/* For a keyboard. */
+void lurk_reach_on(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
 		   struct lurk_reach *reach);
 
 /* Whether it can be reached at all. */
