@@ -170,26 +170,50 @@ static bool find_display(struct display *display, char why[256])
 
 /* ---- A command's words ----------------------------------------------------------------------- */
 
+/* Its output, to be freed; NULL where it could not be started. */
+static char *run(char **words, char **err, bool *fine)
+{
+	char *out = NULL;
+	int status = 1;
+
+	*fine = g_spawn_sync(NULL, words, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, err, &status,
+			     NULL) &&
+		g_spawn_check_wait_status(status, NULL);
+	return out;
+}
+
+/* What all can see of the service. */
+static char *status_now(void)
+{
+	char *err = NULL;
+	bool fine;
+	char *out = run((char *[]){"lurk", "status", "--json", NULL}, &err, &fine);
+
+	g_free(err);
+	return out;
+}
+
 /* For an entry of a menu: runs it, and shows what it says; where it went well, only if nobody else
- * in the session shows that. Its own status. */
+ * in the session shows that: nobody runs, or nothing has changed. Its own status. */
 static int show_command(char **words)
 {
-	char *out = NULL, *err = NULL, *safe;
-	int status = 1;
+	char *before = status_now(), *err = NULL, *after, *safe;
 	bool fine;
+	char *out = run(words, &err, &fine);
 
-	if (!g_spawn_sync(NULL, words, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status,
-			  NULL))
+	if (!out)
 		return 127;
-	fine = g_spawn_check_wait_status(status, NULL);
+	after = status_now();
 	notify_open();
-	if (!fine || !another_runs()) {
+	if (!fine || !another_runs() || !g_strcmp0(before, after)) {
 		safe = g_markup_escape_text(fine ? out : err, -1);
 		notify_now(fine ? "Done" : "That could not be done", g_strstrip(safe));
 		g_free(safe);
 	}
 	fputs(out, stdout);
 	fputs(err, stderr);
+	g_free(before);
+	g_free(after);
 	g_free(out);
 	g_free(err);
 	return fine ? 0 : 1;

@@ -455,10 +455,19 @@ def what_changed_is_shown():
         assert done.returncode == status and shown.next() == wanted, (done, wanted)
     agent = start(service, env)
     service.wants(US)
-    assert subprocess.run([AGENT, "--show", "true"], env=env).returncode == 0
+    state, programs = os.path.join(FOLDER, "state"), os.path.join(FOLDER, "programs")
+    os.mkdir(programs)
+    with open(programs + "/lurk", "w") as file:
+        file.write(f"#!/bin/sh\ncat {state}\n")
+    os.chmod(file.name, 0o755)
+    env["PATH"] = programs + ":" + os.environ["PATH"]
+    assert subprocess.run([AGENT, "--show", "sh", "-c", f"echo off > {state}; echo Off"], env=env).returncode == 0
     assert subprocess.run([AGENT, "--show", FOLDER + "/none"], env=env).returncode == 127
     service.changes(off=True)
     assert shown.next().startswith("0|All rules are off|")
+    # It was so already: nothing changes, so nobody else shows it.
+    assert subprocess.run([AGENT, "--show", "echo", "Off"], env=env).returncode == 0
+    assert shown.next() == "0|Done|Off"
     stop(agent)
     for one in [shown, mover, bus, service]:
         one.end()
