@@ -14,7 +14,11 @@ enum { WORDS = 2048 };
 /* What is compared. */
 struct state {
 	bool known, off, trying;
-	int64_t sequence;
+	int64_t sequence; /* of the rules; those that are tried have none */
+	/* That of before a trial, where it is known; and whether it is these rules that are tried:
+	 * one's own, while the computer's may be. */
+	bool settled_known, of_these;
+	int64_t settled;
 	char profile[64];
 	char trouble[WORDS]; /* "" for none */
 };
@@ -153,14 +157,27 @@ static struct state read_state(struct json_object *status)
 
 void notify_forget(void)
 {
-	before.known = false;
+	before = (struct state){.known = false};
+}
+
+/* What came of a trial, as far as it shows. */
+static void show_end_of_trial(const struct state *then, const struct state *now)
+{
+	if (then->settled_known && now->sequence != then->settled)
+		show("The rules that were tried stay", "");
+	else
+		show("The trial is over", then->of_these ? "All is as it was before." : "");
 }
 
 void notify_status(struct json_object *status)
 {
-	const struct state now = read_state(status), then = before;
+	const struct state then = before;
+	struct state now = read_state(status);
 	char words[WORDS];
 
+	now.settled_known = !now.trying || then.settled_known;
+	now.settled = now.trying ? then.settled : now.sequence;
+	now.of_these = now.trying && now.settled_known && now.sequence != now.settled;
 	before = now;
 	if (!then.known)
 		return;
@@ -175,10 +192,8 @@ void notify_status(struct json_object *status)
 			 json_object_get_int(member(status, "seconds_left")));
 		if (now.trying)
 			show("Rules are being tried", words);
-		else if (now.sequence != then.sequence && now.sequence)
-			show("The rules that were tried stay", "");
 		else
-			show("The trial is over", "All is as it was before.");
+			show_end_of_trial(&then, &now);
 	} else if (strcmp(now.profile, then.profile) != 0 && *now.profile) {
 		snprintf(words, sizeof words, "Profile %s", now.profile);
 		show(words, "Its rules are in force now.");

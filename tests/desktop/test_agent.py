@@ -393,12 +393,15 @@ def what_changed_is_shown():
     rows = [
         ({"off": True}, "0|All rules are off|Every key does its usual job. “lurk on” switches them on again."),
         ({}, "7|Rules are on again|"),
-        ({"profile": "night"}, "7|Profile night|Its rules are in force now."),
+        ({"profile": "night", "sequence": 4}, "7|Profile night|Its rules are in force now."),
         ({"profile": "night", "trying": True, "seconds_left": 30}, "7|Rules are being tried|For 30 seconds; then all is as before."),
-        ({"profile": "night"}, "7|The trial is over|All is as it was before."),
+        ({"profile": "night", "sequence": 4}, "7|The trial is over|All is as it was before."),
         ({"trying": True, "seconds_left": 5}, "7|Rules are being tried|For 5 seconds; then all is as before."),
-        ({"sequence": 2}, "7|The rules that were tried stay|"),
-        ({"sequence": 2, "keyboards": [{"name": "Dipper", "trouble": 0}, {"name": "<b>Heron</b> & co", "trouble": 12}]},
+        ({"sequence": 5}, "7|The rules that were tried stay|"),
+        # Of the computer's, while one's own are as they were: what came of it does not show.
+        ({"sequence": 5, "trying": True, "seconds_left": 9}, "7|Rules are being tried|For 9 seconds; then all is as before."),
+        ({"sequence": 5}, "7|The trial is over|"),
+        ({"sequence": 5, "keyboards": [{"name": "Dipper", "trouble": 0}, {"name": "<b>Heron</b> & co", "trouble": 12}]},
          "7|Rules are not in force|&lt;b&gt;Heron&lt;/b&gt; &amp; co: "),
     ]
     for status, wanted in rows:
