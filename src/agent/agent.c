@@ -197,26 +197,27 @@ static char *status_now(void)
  * in the session shows that: nobody runs, or nothing has changed. Its own status. */
 static int show_command(char **words)
 {
-	char *before = status_now(), *err = NULL, *after, *safe;
+	char *before = status_now(), *err = NULL, *after = NULL, *safe;
 	bool fine;
 	char *out = run(words, &err, &fine);
+	const int status = fine ? 0 : out ? 1 : 127;
 
-	if (!out)
-		return 127;
-	after = status_now();
-	notify_open();
-	if (!fine || !another_runs() || !g_strcmp0(before, after)) {
+	if (fine)
+		after = status_now();
+	if (out)
+		notify_open();
+	if (out && (!fine || !another_runs() || !g_strcmp0(before, after))) {
 		safe = g_markup_escape_text(fine ? out : err, -1);
 		notify_now(fine ? "Done" : "That could not be done", g_strstrip(safe));
 		g_free(safe);
 	}
-	fputs(out, stdout);
-	fputs(err, stderr);
+	fputs(out ? out : "", stdout);
+	fputs(err ? err : "", stderr);
 	g_free(before);
 	g_free(after);
 	g_free(out);
 	g_free(err);
-	return fine ? 0 : 1;
+	return status;
 }
 
 /* ---- Starting -------------------------------------------------------------------------------- */
