@@ -1305,38 +1305,53 @@ static void presses_make_chords(void **state)
 static void ways_to_a_key(void **state)
 {
 	static const struct {
-		const char *rules, *wanted, *way, *why_not;
+		const char *rules, *wanted, *way, *why_not, *below;
 	} rows[] = {
-		{"", "Control+Alt+Delete", "Control+Alt+Delete", ""},
-		{"- {swap: [Delete, F9]}\n", "Delete", "F9", ""},
-		{"- {press: ControlRight, gives: nothing}\n", "Control+F1", "ControlLeft+F1", ""},
+		{"", "Control+Alt+Delete", "Control+Alt+Delete", "", NULL},
+		{"- {swap: [Delete, F9]}\n", "Delete", "F9", "", NULL},
+		{"- {press: ControlRight, gives: nothing}\n", "Control+F1", "ControlLeft+F1", "",
+		 NULL},
 		{"- {press: AltLeft, gives: F1}\n- {press: F2, gives: AltLeft}\n", "Alt+F3",
-		 "F2 (or AltRight) + F3", ""},
+		 "F2 (or AltRight) + F3", "", NULL},
 		{"- {press: Delete, gives: nothing}\n", "Delete", "",
-		 "nothing gives Delete: line 3 gives that key another job"},
-		{"", "F24", "", "nothing gives F24; it has no such key"},
-		{"- {press: hid:07:3a, gives: F24}\n", "F24", "F1", ""},
-		{"- {press: only F9, gives: nothing}\n", "Shift+F9", "Shift+F9", ""},
+		 "nothing gives Delete: line 3 gives that key another job", NULL},
+		{"", "F24", "", "nothing gives F24; it has no such key", NULL},
+		{"- {press: hid:07:3a, gives: F24}\n", "F24", "F1", "", NULL},
+		{"- {press: only F9, gives: nothing}\n", "Shift+F9", "Shift+F9", "", NULL},
 		{"- {press: only F9, gives: nothing}\n", "F9", "",
-		 "nothing gives F9: line 3 gives that key another job"},
+		 "nothing gives F9: line 3 gives that key another job", NULL},
 		/* Every way: what a rule gives at once, another key, a sign; not what is switched
 		 * off, for another keyboard, or more than that. */
 		{"- {press: F9, gives: Control+Alt+Delete}\n", "Control+Alt+Delete",
-		 "Control+Alt+Delete, or F9", ""},
+		 "Control+Alt+Delete, or F9", "", NULL},
 		{"- {press: Delete, gives: nothing}\n- {press: F9, gives: "
 		 "ControlRight+AltLeft+Delete}\n",
-		 "Control+Alt+Delete", "F9", ""},
+		 "Control+Alt+Delete", "F9", "", NULL},
 		{"- {press: F9, gives: Control+Alt+Delete, off: true}\n- {press: F8, gives: "
 		 "Control+Alt+Delete, keyboard: heron}\n- {press: F7, gives: [Control+Alt+Delete, "
 		 "F1]}\n"
 		 "- {press: F6, gives: Control+AltRight+Delete}\n",
-		 "Control+Alt+Delete", "Control+Alt+Delete", ""},
+		 "Control+Alt+Delete", "Control+Alt+Delete", "", NULL},
 		{"- {press: NumLock, gives: Tab}\n- {press: Shift+F9, gives: Tab}\n", "Tab",
-		 "Tab, or NumLock, or Shift+F9", ""},
+		 "Tab, or NumLock, or Shift+F9", "", NULL},
 		{"- {press: F9, gives: '£'}\n- {press: F8, gives: {text: '£'}}\n", "Shift+Digit3",
-		 "Shift+Digit3, or F9, or F8", ""},
+		 "Shift+Digit3, or F9, or F8", "", NULL},
 		{"- {press: Tab, gives: nothing}\n- {press: NumLock, gives: Tab}\n", "Tab",
-		 "NumLock", ""},
+		 "NumLock", "", NULL},
+		/* The computer's, below one's own. */
+		{"", "F9", "F8", "", "- {swap: [F8, F9]}\n"},
+		{"- {press: F8, gives: F1}\n", "F9", "",
+		 "nothing gives F9: line 3 of the computer's rules gives that key another job",
+		 "- {swap: [F8, F9]}\n"},
+		{"- {press: F9, gives: itself}\n", "F9", "F9, or F8", "",
+		 "- {press: F8, gives: F9}\n- {press: F9, gives: nothing}\n"},
+		{"", "F9", "",
+		 "nothing gives F9: line 3 of the computer's rules gives that key another job",
+		 "- {press: F9, gives: nothing}\n"},
+		{"- {press: F8, gives: Tab}\n", "Control+Alt+Delete", "Control+Alt+Delete, or F7",
+		 "",
+		 "- {press: F8, gives: Control+Alt+Delete}\n- {press: F7, gives: "
+		 "Control+Alt+Delete}\n"},
 	};
 
 	(void)state;
@@ -1349,9 +1364,15 @@ static void ways_to_a_key(void **state)
 		struct lurk_press wanted;
 		struct lurk_reach reach;
 		struct lurk_rules under = {.image = NULL};
-		struct lurk_image image;
-		uint8_t *bytes;
+		struct lurk_image image, below;
+		uint8_t *bytes, *bytes_below = NULL;
 
+		if (rows[i].below) {
+			begin(rows[i].below);
+			bytes_below = lurk_workspace_image(&ws, &below);
+			under.below = &below;
+			lurk_workspace_free(&ws);
+		}
 		begin(rows[i].rules);
 		here = lurk_keyboard_here(machine, &ws.keyboards, keyboard("wagtail"));
 		assert_non_null(here);
@@ -1364,6 +1385,7 @@ static void ways_to_a_key(void **state)
 		assert_string_equal(tell_reach(&reach, way), rows[i].way);
 		assert_string_equal(tell_why_not(&reach, &under, info, why), rows[i].why_not);
 		free(bytes);
+		free(bytes_below);
 		lurk_workspace_free(&ws);
 	}
 	close_desk();
