@@ -104,14 +104,18 @@ static bool same_press(const struct lurk_press *a, const struct lurk_press *b)
 	       a->on.key == b->on.key && lurk_scan_same(a->on.scan, b->on.scan);
 }
 
-/* Whether a rule of the profile is on just that. */
-static bool is_of(const struct lurk_image *image, uint16_t profile, uint16_t described,
-		  const struct lurk_press *press)
+/* Whether a rule of the first image is on just that. */
+static bool is_taken(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
+		     const struct lurk_press *press)
 {
-	struct lurk_rule_walk walk = {.profile = profile};
+	struct lurk_rule_walk walk = {.profile = rules->profile};
 	struct lurk_rule rule;
+	uint16_t described;
 
-	while (image && lurk_next_rule(image, &walk, &rule)) {
+	if (!rules->image)
+		return false;
+	described = lurk_image_recognise(rules->image, &keyboard->identity);
+	while (lurk_next_rule(rules->image, &walk, &rule)) {
 		if (!rule.off && same_press(&rule.press, press) &&
 		    (!rule.keyboard || rule.keyboard == described))
 			return true;
@@ -119,14 +123,13 @@ static bool is_of(const struct lurk_image *image, uint16_t profile, uint16_t des
 	return false;
 }
 
-/* Of the profile, and of those that it is based on; swaps are what the parts find. */
+/* Of a profile, and of those that it is based on, but for what `above` takes; swaps are what the
+ * parts find. */
 static void find_more(const struct lurk_image *image, uint16_t profile,
 		      const struct lurk_port_keyboard *keyboard, const struct lurk_rules *above,
 		      struct lurk_reach *reach)
 {
 	const uint16_t described = lurk_image_recognise(image, &keyboard->identity);
-	const struct lurk_image *over = above ? above->image : NULL;
-	const uint16_t there = over ? lurk_image_recognise(over, &keyboard->identity) : (uint16_t)0;
 	struct lurk_rule_walk walk = {.profile = profile};
 	struct lurk_rule rule;
 
@@ -136,7 +139,7 @@ static void find_more(const struct lurk_image *image, uint16_t profile,
 		    (rule.press.on.kind != LURK_TARGET_SCAN &&
 		     !lurk_declares(keyboard, rule.press.on.key)) ||
 		    !gives_all(&rule, reach) || is_named(reach, &rule) ||
-		    (over && is_of(over, above->profile, there, &rule.press)))
+		    is_taken(above, keyboard, &rule.press))
 			continue;
 		reach->more[reach->more_count++] = rule.press;
 	}
@@ -145,6 +148,7 @@ static void find_more(const struct lurk_image *image, uint16_t profile,
 void lurk_reach_on(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
 		   struct lurk_reach *reach)
 {
+	static const struct lurk_rules nothing;
 	/* The last key is pressed while the others are held. */
 	struct lurk_source alone[LURK_KEY_COUNT] = {0}, with[LURK_KEY_COUNT] = {0};
 	uint8_t held = 0;
@@ -166,7 +170,7 @@ void lurk_reach_on(const struct lurk_rules *rules, const struct lurk_port_keyboa
 	}
 	reach->more_count = 0;
 	if (rules->image)
-		find_more(rules->image, rules->profile, keyboard, NULL, reach);
+		find_more(rules->image, rules->profile, keyboard, &nothing, reach);
 	if (rules->below)
 		find_more(rules->below, rules->below_profile, keyboard, rules, reach);
 }
