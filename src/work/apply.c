@@ -267,7 +267,7 @@ static bool take_back_apply(const struct lurk_workspace *ws, struct lurk_machine
 	size_t length;
 	bool fine;
 
-	if (!machine->image || machine->image->sequence != undo->after)
+	if (!machine || !machine->image || machine->image->sequence != undo->after)
 		return lurk_say(&outcome->why, "what is in force is not what the last apply put "
 					       "there; nothing is undone");
 	if (!lurk_machine_version(machine, undo->before, &bytes, &length))
