@@ -531,19 +531,33 @@ static void judge_press(struct check *c, uint32_t index, const struct lurk_rule 
 	}
 }
 
-/* Whether another rule is on the same key: then giving what it gives anyway is an exemption. */
+static bool is_on(const struct lurk_rule *rule, lurk_key key)
+{
+	struct lurk_change change;
+
+	for (unsigned n = 0; !rule->off && lurk_rule_change(rule, n, &change); n++) {
+		if (target_key(&change.on) == key)
+			return true;
+	}
+	return false;
+}
+
+/* Whether another rule, or one of those below, is on the same key: then giving what it gives anyway
+ * is an exemption. */
 static bool exempts(const struct check *c, uint32_t index, lurk_key key)
 {
-	for (uint32_t i = 0; i < c->rules; i++) {
-		struct lurk_change change;
-		struct lurk_rule rule;
+	const struct lurk_image *below = c->job->below;
+	struct lurk_rule rule;
 
+	for (uint32_t i = 0; i < c->rules; i++) {
 		lurk_image_rule(c->job->after, i, &rule);
-		for (unsigned n = 0; i != index && !rule.off && lurk_rule_change(&rule, n, &change);
-		     n++) {
-			if (target_key(&change.on) == key)
-				return true;
-		}
+		if (i != index && is_on(&rule, key))
+			return true;
+	}
+	for (uint32_t i = 0; below && i < below->rule_count; i++) {
+		lurk_image_rule(below, i, &rule);
+		if (is_on(&rule, key))
+			return true;
 	}
 	return false;
 }

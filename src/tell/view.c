@@ -35,11 +35,12 @@ static bool has_rules(const struct lurk_workspace *ws, uint16_t described)
 	return false;
 }
 
-/* The one that was wanted; else the first that has rules of its own, or the first of all. */
+/* The one that was wanted; else the first that has rules of its own, or that types letters (a
+ * computer's buttons come as keyboards as well), or the first of all. */
 static int find_here(const struct tell_view *v)
 {
 	const uint16_t wanted = v->wanted->keyboard;
-	int first = -1;
+	int first = -1, typing = -1;
 
 	for (int i = 0; v->machine && i < v->machine->keyboard_count; i++) {
 		const struct lurk_session_keyboard *k = &v->machine->keyboards[i];
@@ -52,8 +53,10 @@ static int find_here(const struct tell_view *v)
 		if (wanted || (described && has_rules(v->ws, described)))
 			return i;
 		first = first < 0 ? i : first;
+		if (typing < 0 && lurk_declares(&k->info, LURK_KEY_A))
+			typing = i;
 	}
-	return first;
+	return typing < 0 ? first : typing;
 }
 
 static void choose_keyboard(struct tell_view *v)
