@@ -171,24 +171,27 @@ static bool find_display(struct display *display, char why[256])
 /* ---- A command's words ----------------------------------------------------------------------- */
 
 /* Its output, to be freed; NULL where it could not be started. */
-static char *run(char **words, char **err, bool *fine)
+static char *run(char **words, char **env, char **err, bool *fine)
 {
 	char *out = NULL;
 	int status = 1;
 
-	*fine = g_spawn_sync(NULL, words, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, err, &status,
+	*fine = g_spawn_sync(NULL, words, env, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, err, &status,
 			     NULL) &&
 		g_spawn_check_wait_status(status, NULL);
 	return out;
 }
 
-/* What all can see of the service. */
+/* What all can see of the service. The session is not asked for its layouts: one that is stuck is
+ * no reason to wait with a command that makes keys plain. */
 static char *status_now(void)
 {
-	char *err = NULL;
+	char **env = g_environ_unsetenv(g_get_environ(), "DISPLAY"), *err = NULL, *out;
 	bool fine;
-	char *out = run((char *[]){"lurk", "status", "--json", NULL}, &err, &fine);
 
+	env = g_environ_unsetenv(env, "WAYLAND_DISPLAY");
+	out = run((char *[]){"lurk", "status", "--json", NULL}, env, &err, &fine);
+	g_strfreev(env);
 	g_free(err);
 	return out;
 }
@@ -199,7 +202,7 @@ static int show_command(char **words)
 {
 	char *before = status_now(), *err = NULL, *after = NULL, *safe;
 	bool fine;
-	char *out = run(words, &err, &fine);
+	char *out = run(words, NULL, &err, &fine);
 	const int status = fine ? 0 : out ? 1 : 127;
 
 	if (fine)

@@ -168,35 +168,21 @@ static void note_losses(struct tell_view *v)
 	lurk_findings_free(&findings);
 }
 
-/* What holds there below one's own rules. */
-static struct lurk_compile_part below_on(const struct lurk_machine *machine,
-					 const struct lurk_port_keyboard *info)
-{
-	struct lurk_rules rules = {.image = NULL};
-
-	if (machine)
-		lurk_rules_of(machine, &rules);
-	return (struct lurk_compile_part){
-		rules.below, rules.below_profile,
-		rules.below && info ? lurk_image_recognise(rules.below, &info->identity)
-				    : (uint16_t)0};
-}
-
 static void prepare_job(const struct tell_view *v, struct tell_side *side)
 {
-	static const struct lurk_compile_part none;
 	const struct tell_wanted *o = v->wanted;
 
 	side->job = (struct picture_job){
 		.image = &side->image,
 		.without_rules = side->without_rules,
 		.keyboard = keyboard_in(v, &side->image),
-		.below = side->without_rules ? none : below_on(v->machine, v->info),
 		.info = v->info,
 		.layout = v->layout,
 		.held = o->held,
 		.codes = o->codes,
 	};
+	if (!side->without_rules)
+		side->job.below = lurk_below_on(v->machine, v->info ? &v->info->identity : NULL);
 	choose_form(v->ws, v->machine, &o->forms, v->described, &side->job);
 	picture_fill(&side->picture, &side->job);
 	name_caps(v, &side->picture);
@@ -499,7 +485,6 @@ struct picture *tell_lit_keyboard(struct lurk_workspace *ws, const struct lurk_m
 				  const struct lurk_press_record *press)
 {
 	const struct lurk_port_keyboard *info = &machine->keyboards[press->keyboard].info;
-	const struct lurk_compile_part below = below_on(machine, info);
 	struct lurk_rules rules;
 	struct picture_job job = {
 		.info = info,
@@ -510,16 +495,12 @@ struct picture *tell_lit_keyboard(struct lurk_workspace *ws, const struct lurk_m
 	const struct lurk_press_record *r;
 
 	lurk_rules_of(machine, &rules);
-	if (rules.image) {
-		job.image = rules.image;
-		job.profile = rules.profile;
-		job.keyboard = lurk_image_recognise(rules.image, &info->identity);
-		job.below = below;
-	} else { /* only what holds below one's own */
-		job.image = below.image;
-		job.profile = below.profile;
-		job.keyboard = below.keyboard;
-	}
+	job.image = rules.image ? rules.image : rules.below;
+	job.profile = rules.image ? rules.profile : rules.below_profile;
+	if (job.image)
+		job.keyboard = lurk_image_recognise(job.image, &info->identity);
+	if (rules.image && rules.below)
+		job.below = lurk_below_on(machine, &info->identity);
 	choose_form(ws, machine, &any, lurk_keyboards_recognise(&ws->keyboards, &info->identity),
 		    &job);
 	picture_fill(picture, &job);

@@ -20,22 +20,26 @@ const struct lurk_session_keyboard *lurk_keyboard_here(const struct lurk_machine
 	return NULL;
 }
 
-static uint16_t profile_in(const struct lurk_image *image, const char *word)
-{
-	const uint16_t found =
-		lurk_image_find_profile(image, (struct lurk_text){word, strlen(word)});
-
-	return found ? (uint16_t)(found - 1U) : 0;
-}
-
 void lurk_rules_of(const struct lurk_machine *machine, struct lurk_rules *rules)
 {
 	*rules = (struct lurk_rules){.image = NULL};
 	if (machine->off)
 		return;
 	rules->image = machine->image;
-	rules->profile = machine->image ? profile_in(machine->image, machine->profile) : 0;
+	rules->profile = machine->image ? lurk_link_profile(machine->image, machine->profile) : 0;
 	rules->below = lurk_link_below(machine, &rules->below_profile);
+}
+
+struct lurk_compile_part lurk_below_on(const struct lurk_machine *machine,
+				       const struct lurk_identity *identity)
+{
+	struct lurk_compile_part below = {.image = NULL};
+
+	if (machine)
+		below.image = lurk_link_below(machine, &below.profile);
+	if (below.image && identity)
+		below.keyboard = lurk_image_recognise(below.image, identity);
+	return below;
 }
 
 bool lurk_next_profile(const struct lurk_machine *machine, const char *top, unsigned *next,

@@ -4,7 +4,6 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/acting.h"
-#include "work/link.h"
 
 /* Keys that any keyboard of full size has. */
 bool lurk_on_a_full_keyboard(lurk_key key)
@@ -61,22 +60,14 @@ static struct lurk_keymap *compile_file(const struct lurk_workspace *ws,
 					const struct lurk_session_keyboard *here, uint16_t keyboard,
 					uint8_t wiring)
 {
-	struct lurk_compile_part below = {.image = NULL};
-	struct lurk_compile_job job = {NULL, 0, keyboard, wiring, false, NULL};
-	struct lurk_keymap *keymap = NULL;
+	const struct lurk_compile_part below =
+		lurk_below_on(machine, here ? &here->info.identity : NULL);
 	struct lurk_image image;
+	const struct lurk_compile_job job = {&image, 0,     keyboard,
+					     wiring, false, below.image ? &below : NULL};
 	uint8_t *bytes = lurk_workspace_image(ws, &image);
+	struct lurk_keymap *keymap = bytes ? compile(&job) : NULL;
 
-	if (machine)
-		below.image = lurk_link_below(machine, &below.profile);
-	if (below.image) {
-		below.keyboard = here ? lurk_image_recognise(below.image, &here->info.identity) : 0;
-		job.below = &below;
-	}
-	if (bytes) {
-		job.image = &image;
-		keymap = compile(&job);
-	}
 	lurk_release(bytes);
 	return keymap;
 }

@@ -49,6 +49,9 @@ void lurk_link_copy(struct json_object *object, const char *name, char *out, siz
 /* A word's place among words, 0 where it is none of them. */
 uint8_t lurk_link_place(const char *word, const char *const *words, unsigned count);
 
+/* The index of the profile of that word, 0 where there is none. */
+uint16_t lurk_link_profile(const struct lurk_image *image, const char *word);
+
 /* view.c: an image as bytes, to be freed, or NULL; and all that the service says of itself. */
 uint8_t *lurk_link_image(struct lurk_link *link, uint64_t sequence, size_t *length,
 			 struct lurk_outcome *outcome);

@@ -116,14 +116,20 @@ static bool look_at_image(struct lurk_machine *machine, uint64_t sequence,
 	return true;
 }
 
+uint16_t lurk_link_profile(const struct lurk_image *image, const char *word)
+{
+	const uint16_t found =
+		lurk_image_find_profile(image, (struct lurk_text){word, strlen(word)});
+
+	return found ? (uint16_t)(found - 1U) : 0;
+}
+
 /* Into the link; where it cannot be had there is none. */
 static void ask_below(struct lurk_link *link)
 {
 	struct lurk_outcome unused;
 	struct json_object *status;
-	const char *word;
 	size_t length;
-	uint16_t found;
 
 	lurk_release(link->below_bytes);
 	link->computer = true;
@@ -134,12 +140,9 @@ static void ask_below(struct lurk_link *link)
 		lurk_release(link->below_bytes);
 		link->below_bytes = NULL;
 	}
-	if (link->below_bytes) {
-		word = lurk_link_text(status, "profile");
-		found = lurk_image_find_profile(&link->below,
-						(struct lurk_text){word, strlen(word)});
-		link->below_profile = found ? (uint16_t)(found - 1U) : 0;
-	}
+	if (link->below_bytes)
+		link->below_profile =
+			lurk_link_profile(&link->below, lurk_link_text(status, "profile"));
 	json_object_put(status);
 }
 

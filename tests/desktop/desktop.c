@@ -6,6 +6,8 @@
  *                       "layouts us,de ,nodeadkeys", a broken one by "junk", none by "unplug"
  *     kde               org.kde.keyboard on the session's bus; "active N"
  *     x                 the X server's keyboard: "layouts us,de ,nodeadkeys"; "active N"
+ *     keys              prints "38+" and "38-" for each key of an X server that a window of its
+ *                       own gets, by the server's number of the key
  *     notifications     org.freedesktop.Notifications on the session's bus; "next" waits for one,
  * and prints which it replaces and what it says
  */
@@ -260,6 +262,26 @@ static void x_line(const char *line)
 	XCloseDisplay(x);
 }
 
+/* Until the server ends. */
+static void x_keys(void)
+{
+	Display *x = XOpenDisplay(NULL);
+	Window window;
+	XEvent event;
+
+	check(x, "no X server");
+	window = XCreateSimpleWindow(x, DefaultRootWindow(x), 0, 0, 300, 200, 0, 0, 0);
+	XSelectInput(x, window, KeyPressMask | KeyReleaseMask);
+	XMapRaised(x, window);
+	for (;;) {
+		XNextEvent(x, &event);
+		if (event.type != KeyPress && event.type != KeyRelease)
+			continue;
+		printf("%u%c\n", event.xkey.keycode, event.type == KeyPress ? '+' : '-');
+		fflush(stdout);
+	}
+}
+
 /* ---------------------------------------------------------------------------------------------- */
 
 static const char *what;
@@ -302,6 +324,8 @@ int main(int argc, char **argv)
 	check(argc > 1, "what?");
 	what = argv[1];
 	setvbuf(stdin, NULL, _IONBF, 0);
+	if (!strcmp(what, "keys"))
+		x_keys();
 	if (!strcmp(what, "compositor")) {
 		check(argc > 2, "its name?");
 		display = wl_display_create();

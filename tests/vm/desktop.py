@@ -17,8 +17,8 @@ import time
 from debian import Debian, build_disk, build_payload
 from machine import Skipped
 
-PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,lightdm,lightdm-gtk-greeter,x11-xserver-utils,x11-utils,libxkbfile1,xterm,"
-            "openbox,python3-xdg,i3lock,sway,swaylock,foot,wev,dunst,libinput-tools,fonts-dejavu-core,libxkbcommon-x11-0,libxcb-xkb1,libwayland-client0,libglib2.0-0,libxkbregistry0,libx11-data,"
+PACKAGES = ("xserver-xorg-core,xserver-xorg-input-libinput,lightdm,lightdm-gtk-greeter,x11-xserver-utils,libxkbfile1,xterm,"
+            "openbox,python3-xdg,i3lock,sway,swaylock,foot,dunst,libinput-tools,fonts-dejavu-core,libxkbcommon-x11-0,libxcb-xkb1,libwayland-client0,libglib2.0-0,libxkbregistry0,libx11-data,"
             "dbus-user-session")
 # Two people, whose layouts are not the computer's.
 SETUP = r"""
@@ -44,6 +44,8 @@ exec systemctl --user import-environment WAYLAND_DISPLAY SWAYSOCK && systemctl -
 exec dunst
 exec foot {READ}
 """,
+    # The terminal tells of each key, also of its release: "[97;1:3u" behind an escape.
+    "visitor/view": "stty raw -echo; printf '\\033[>11u'; exec cat > events\n",
     # No graphics card is here, nor what stands in for one.
     "visitor/go": "LC_ALL=C.UTF-8 WLR_RENDERER=pixman WLR_NO_HARDWARE_CURSORS=1 exec sway > sway.log 2>&1\n",
     "visitor/.config/systemd/user/sway-session.target": """
@@ -238,39 +240,39 @@ def locked(m, name):
     m.check(f"{name}: no program got any of it", m.sh(f"cat /home/{name}/typed") == "")
 
 
-# A program that tells of every key, in a window that has the focus; what makes "38+ 38-" of what it tells.
-VIEWER = {"warden": ("xset r off; stdbuf -oL xev -event keyboard > events 2>&1 &",
-                     r'/^Key/ { s = $1 == "KeyPress" ? "+" : "-" } /keysym/ { print $4 s }'),
-          "visitor": ("swaymsg exec \"stdbuf -oL wev > events\"", r'/ key: / { sub(/.* key: serial/, ""); print $6 ($8 == "1" ? "+" : "-") }')}
+# A window that gets every key; "38+ 38-" of what it tells; which of these is what: the two that are swapped count as one.
+VIEWER = {
+    "warden": ("xset r off; /usr/local/bin/desktop keys > events 2>&1 &", "{ print }",
+               {"24": "q", "25": "q", "38": "a", "52": "z", "50": "shift", "37": "ctrl", "56": "b"}),
+    "visitor": ("swaymsg exec foot sh view",
+                r'BEGIN { RS = "\033" } /u$/ { n = split(substr($0, 2, length($0) - 2), f, /[;:]/); e = /:/ ? f[n] : 1; '
+                r'if (e != 2) print f[1] (e == 3 ? "-" : "+") }',
+                {"113": "q", "119": "q", "97": "a", "122": "z", "57441": "shift", "57442": "ctrl", "98": "b"}),
+}
 CHANGES = ["off", "on", "apply --relay", "apply --profile plain.yaml", "apply"]
-# What is pressed, and what arrives, by XKB's number of the key; the two that are swapped, or not, count as one.
-MARK = "56"
-CLASSES = {"24": "q", "25": "q", "38": "a", "52": "z", "50": "shift", "37": "ctrl"}
 KEYS = {"q": ["q"], "w": ["q"], "a": ["a"], "z": ["z"], "shift": ["shift"], "ctrl": ["ctrl"], "+shift a -shift": ["shift", "a"], "+a +q -a -q": ["a", "q"]}
 
 
 def changes(m, name, rounds=100):
     """Rules change while keys are pressed: programs get each press once, and its release, whatever becomes of the rules."""
-    viewer, awk = VIEWER[name]
+    viewer, awk, names = VIEWER[name]
     m.sh(f"printf 'lurk: 1\nlayout: us\nrules:\n  - swap: [KeyQ, KeyW]\n' > /home/{name}/plain.yaml; chown {name} /home/{name}/plain.yaml; "
          f"printf '%s' {shlex.quote(awk)} > /root/words")
     m.as_person(name, viewer)
-    tokens = f"awk -f /root/words /home/{name}/events | tr '\n' ' '"
 
     def got():
-        return re.findall(r"(\d+);?([+-])", m.sh(tokens, fine=False))
+        told = m.sh(f"awk -f /root/words /home/{name}/events | tr '\n' ' '", fine=False)
+        return [(names.get(key, key), way) for key, way in re.findall(r"(\d+)([+-])", told)]
 
-    def mark(begun):
-        """A key that marks where what counts begins and ends; what arrived until then."""
-        def seen():
-            keys = got()[begun:]
-            return keys.index((MARK, "-")) if (MARK, "-") in keys else None
-        while not begun and not got():
-            m.press("shift")  # the viewer has the focus now
+    def until_marked(begin):
+        """A key marks where what counts begins and ends: what arrived since, and where it ends."""
         m.press("b")
-        m.wait_for(lambda: seen() is not None, 120)
-        return seen()
-    before, sent, over = mark(0) + 1, [], threading.Event()
+        m.wait_for(lambda: ("b", "-") in got()[begin:], 120)
+        keys = got()
+        return keys, keys.index(("b", "+"), begin)
+    m.wait_for(lambda: (m.press("shift"), got())[1], 120)  # it has the focus then
+    begin = until_marked(0)[1] + 2
+    sent, over = [], threading.Event()
 
     def press():
         while not over.is_set():
@@ -286,18 +288,18 @@ def changes(m, name, rounds=100):
         over.set()
         pressing.join()
     wanted = [(when, key) for when, keys in sent for key in keys]
-    end = mark(before)
+    keys, end = until_marked(begin)
     down, twice, arrived = set(), 0, []
-    for key, way in got()[before:][:end and end - 1]:
+    for key, way in keys[begin:end]:
         twice += (key in down) == (way == "+")
-        arrived += [CLASSES.get(key, key)] if way == "+" else []
+        arrived += [key] if way == "+" else []
         (down.add if way == "+" else down.discard)(key)
     odd = next((i for i, (one, (_, other)) in enumerate(zip(arrived, wanted)) if one != other), min(len(arrived), len(wanted)))
     where = "" if odd == len(wanted) == len(arrived) else f"; first {wanted[odd - 3:odd + 4]} came as {arrived[odd - 3:odd + 4]}"
     m.check(f"{name}: {rounds * len(CHANGES)} changes while {len(wanted)} keys were pressed: each arrives once, and none is left down",
             not where and not twice and not down,
             f"{len(arrived)} arrived, {twice} pressed or released twice, {len(down)} left down{where}")
-    m.sh("pkill -x xev; pkill -x wev", fine=False)
+    m.sh("pkill -f 'desktop keys'; pkill -f 'foot sh view'", fine=False)
 
 
 def warden_s_changes(m):

@@ -102,7 +102,6 @@ static void press(int fd, uint8_t usage)
 	write_uhid(fd, &e);
 }
 
-/* The node with that name, opened; waits until it is there. */
 /* Whether it is a virtual one of the service's. */
 static bool is_stand_in(int fd)
 {
@@ -112,6 +111,7 @@ static bool is_stand_in(int fd)
 	return !strncmp(phys, "lurk/relay", 10);
 }
 
+/* The node with that name, opened; waits until it is there. */
 static int find_node(const char *name, bool stand_in)
 {
 	char path[300], is[80];
@@ -488,18 +488,15 @@ struct news {
 
 static struct news listen_to_news(void)
 {
-	struct udev *udev = udev_new();
-	struct news news = {udev_monitor_new_from_netlink(udev, "udev"),
+	static const char *const folders[] = {"/run/systemd/seats", "/run/systemd/sessions",
+					      "/run/systemd/users", "/run/systemd/machines"};
+	struct news news = {udev_monitor_new_from_netlink(udev_new(), "udev"),
 			    inotify_init1(IN_NONBLOCK | IN_CLOEXEC)};
 
 	udev_monitor_filter_add_match_subsystem_devtype(news.devices, "input", NULL);
 	udev_monitor_enable_receiving(news.devices);
-	for (size_t i = 0; i < 4; i++)
-		inotify_add_watch(
-			news.people,
-			(const char *const[]){"/run/systemd/seats", "/run/systemd/sessions",
-					      "/run/systemd/users", "/run/systemd/machines"}[i],
-			IN_MOVED_TO | IN_DELETE);
+	for (size_t i = 0; i < sizeof folders / sizeof *folders; i++)
+		inotify_add_watch(news.people, folders[i], IN_MOVED_TO | IN_DELETE);
 	return news;
 }
 

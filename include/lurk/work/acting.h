@@ -4,6 +4,7 @@
 
 #include "lurk/check.h"
 #include "lurk/declare.h"
+#include "lurk/keymap.h"
 #include "lurk/work/machine.h"
 
 LURK_BEGIN_C
@@ -15,6 +16,11 @@ const struct lurk_session_keyboard *lurk_keyboard_here(const struct lurk_machine
 
 /* What holds on the machine's keyboards now: nothing while all rules are off. */
 void lurk_rules_of(const struct lurk_machine *machine, struct lurk_rules *rules);
+/* The computer's rules, where they hold below one's own on such a keyboard (NULL: one that is not
+ * described), whether all rules are off or not; without an image where nothing does. `machine` may
+ * be NULL. */
+struct lurk_compile_part lurk_below_on(const struct lurk_machine *machine,
+				       const struct lurk_identity *identity);
 /* With `next` 0 the profile of that word, then the one that each is based on; false after the last.
  */
 bool lurk_next_profile(const struct lurk_machine *machine, const char *top, unsigned *next,

@@ -28,7 +28,7 @@ struct lurk_reach {
 
 /* False where the press is not one key or chord. */
 bool lurk_reach_parts(const struct lurk_press *press, struct lurk_reach *reach);
-/* For a keyboard. */
+/* On a keyboard, under rules. */
 void lurk_reach_on(const struct lurk_rules *rules, const struct lurk_port_keyboard *keyboard,
 		   struct lurk_reach *reach);
 
