@@ -461,7 +461,8 @@ def what_changed_is_shown():
     state, programs = os.path.join(FOLDER, "state"), os.path.join(FOLDER, "programs")
     os.mkdir(programs)
     with open(programs + "/lurk", "w") as file:
-        file.write(f"#!/bin/sh\ncat {state}\n")
+        # Asked so that it asks no display, which may be stuck.
+        file.write(f"#!/bin/sh\n[ -z \"$DISPLAY$WAYLAND_DISPLAY\" ] && exec cat {state}\necho $$\n")
     os.chmod(file.name, 0o755)
     env["PATH"] = programs + ":" + os.environ["PATH"]
     assert subprocess.run([AGENT, "--show", "sh", "-c", f"echo off > {state}; echo Off"], env=env).returncode == 0
