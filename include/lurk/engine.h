@@ -20,6 +20,10 @@
  * than one step is typed a frame at a time, each when lurk_engine_deadline() says; events that come
  * meanwhile wait, in their order.
  *
+ * Modifiers count, and text is typed, for the keyboards of one engine: those that one person has
+ * before them. Where there are more people, each has an engine; these may share the array of
+ * keyboards, each of which belongs to one of them at a time.
+ *
  * All memory is the caller's; the engine keeps no clock: times are microseconds of any clock that
  * does not run backwards.
  */
@@ -92,6 +96,7 @@ struct lurk_engine_source {
 
 /* One keyboard's state: what is held, and what it pressed. */
 struct lurk_engine_keyboard {
+	struct lurk_engine *engine;       /* that it belongs to */
 	const struct lurk_keymap *keymap; /* NULL where nothing is plugged in */
 	struct lurk_engine_source sources[LURK_SOURCES];
 	uint16_t source_count, held_count;
@@ -154,9 +159,9 @@ struct lurk_engine {
 		uint8_t state;
 		bool last; /* of its frame */
 	} queue[LURK_QUEUE_STROKES];
-	uint8_t held;          /* modifiers that keys give, on whichever keyboard */
+	uint8_t held;          /* modifiers that keys give, on whichever of its keyboards */
 	uint16_t givers[8];    /* on how many keyboards each is held */
-	uint16_t lifted_count; /* on all keyboards */
+	uint16_t lifted_count; /* on all of them */
 	/* Keys pressed so far that are no modifiers; and how many those were when a modifier was
 	 * pressed last: where it is the same, that one is alone. */
 	uint32_t presses, modifier_at;
@@ -165,14 +170,15 @@ struct lurk_engine {
 	struct lurk_wish wish;
 	struct lurk_event pending[LURK_PENDING];
 	uint16_t first_pending, pending_count;
-	/* Asked when text begins: whether Caps Lock is on, where it would change it, NULL for
-	 * never; and the layout that is active for what a keyboard types, as lurk_steps_for() takes
+	/* Asked when text begins, for the keyboard that types it: whether Caps Lock is on, where it
+	 * would change it, NULL for never; and the layout that is active, as lurk_steps_for() takes
 	 * it, NULL for not known. */
-	bool (*caps_lock)(void *data);
+	bool (*caps_lock)(void *data, uint16_t keyboard);
 	uint32_t (*layout)(void *data, uint16_t keyboard);
 	void *asked;
 };
 
+/* All keyboards of the array belong to the engine then. */
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,
 		      uint16_t count);
 
@@ -180,7 +186,8 @@ void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *k
 const struct lurk_keymap *lurk_keymap_plain(void);
 
 /* A keyboard comes, or gets other rules (keys held go on as they were pressed). The keymap must
- * live until it is replaced. */
+ * live until it is replaced. One that belonged to another engine belongs to this one from now on:
+ * to be done after lurk_engine_release() there, once all its frames are pulled. */
 void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
 		     const struct lurk_keymap *keymap);
 

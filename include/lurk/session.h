@@ -109,6 +109,10 @@ struct lurk_session_memory {
 	struct lurk_session_keyboard *keyboards;
 	struct lurk_engine_keyboard *engine_keyboards;
 	uint16_t keyboard_count;
+	/* One for each seat beyond the main one, so that what is held or typed at one is nothing to
+	 * the others; those for which there is none share the main one's. */
+	struct lurk_engine *engines;
+	uint16_t engine_count;
 	uint8_t *images[LURK_SESSION_RULESETS];
 	size_t image_size;
 	void *keymaps[LURK_SESSION_RULESETS];
@@ -171,7 +175,7 @@ typedef void lurk_watch(void *data, const struct lurk_event *event,
 struct lurk_session {
 	struct lurk_port *port;
 	struct lurk_session_memory memory;
-	struct lurk_engine engine;
+	struct lurk_engine engine; /* of the main seat */
 	struct lurk_ruleset rulesets[LURK_SESSION_RULESETS];
 	struct lurk_session_mode mode;
 	struct lurk_session_mode before; /* while rules are tried: what that ends with */
@@ -182,6 +186,8 @@ struct lurk_session {
 	uint32_t trials;  /* counts them, so that who began one knows whether it still runs */
 	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
 			   * no more, however many there is memory for */
+	uint16_t engines; /* how many are in use: the main one, and those of the memory before this
+			   */
 	uint16_t lent;    /* how many keyboards are */
 	bool ending;      /* some lurk_session_keyboard.ending is set */
 	bool returning;   /* some keyboard is to be given back as soon as that can be */
@@ -223,6 +229,9 @@ void lurk_session_divide(struct lurk_session_memory *memory, void *block, uint16
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory,
 				   struct lurk_port *port);
+
+/* Whether text is being typed, at whichever seat. */
+bool lurk_session_types(const struct lurk_session *session);
 
 /* Deals with the next thing that happened at the port; false where nothing did. */
 bool lurk_session_step(struct lurk_session *session);

@@ -19,11 +19,11 @@ struct bench {
 	unsigned presses[2]; /* of what was typed: [true] */
 };
 
-static bool bench_caps_lock(void *data)
+static bool bench_caps_lock(void *data, uint16_t keyboard)
 {
 	const struct bench *b = data;
 
-	return b->caps_lock;
+	return keyboard == 0 && b->caps_lock;
 }
 
 static uint32_t bench_layout(void *data, uint16_t keyboard)

@@ -10,16 +10,19 @@
 	struct lurk_session_memory memory;                       \
 	struct lurk_session_keyboard keyboards[keyboard_count];  \
 	struct lurk_engine_keyboard engines[keyboard_count];     \
+	struct lurk_engine further[1];                           \
 	uint8_t images[LURK_SESSION_RULESETS][image_size];       \
 	_Alignas(16) uint8_t keymaps[LURK_SESSION_RULESETS][keymaps_size];
 
-/* That memory, as a session takes it: for the computer's rules, and those of two persons, of whom
- * one comes while rules are tried. */
+/* That memory, as a session takes it: for two seats, the computer's rules, and those of two
+ * persons, of whom one comes while rules are tried. */
 #define SESSION_MEMORY(t)                                                                       \
 	((struct lurk_session_memory){                                                          \
 		.keyboards = (t)->keyboards,                                                    \
 		.engine_keyboards = (t)->engines,                                               \
 		.keyboard_count = COUNT((t)->keyboards),                                        \
+		.engines = (t)->further,                                                        \
+		.engine_count = COUNT((t)->further),                                            \
 		.images = {(t)->images[0], (t)->images[1], (t)->images[2], (t)->images[3],      \
 			   (t)->images[4]},                                                     \
 		.image_size = sizeof((t)->images[0]),                                           \

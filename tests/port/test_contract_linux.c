@@ -704,13 +704,13 @@ static void start_on(struct lurk_session *session, struct linux_rig *r)
 	static struct lurk_engine_keyboard engines[LURK_LINUX_KEYBOARDS];
 	static uint8_t images[2][IMAGE];
 	static _Alignas(16) uint8_t keymaps[2][KEYMAPS];
-	const struct lurk_session_memory memory = {keyboards,
-						   engines,
-						   LURK_LINUX_KEYBOARDS,
-						   {images[0], images[1]},
-						   IMAGE,
-						   {keymaps[0], keymaps[1]},
-						   KEYMAPS};
+	const struct lurk_session_memory memory = {.keyboards = keyboards,
+						   .engine_keyboards = engines,
+						   .keyboard_count = LURK_LINUX_KEYBOARDS,
+						   .images = {images[0], images[1]},
+						   .image_size = IMAGE,
+						   .keymaps = {keymaps[0], keymaps[1]},
+						   .keymap_size = KEYMAPS};
 
 	assert_int_equal(lurk_session_start(session, &memory, r->rig.port), LURK_OK);
 	step_all(session);

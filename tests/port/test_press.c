@@ -8,6 +8,7 @@
  *  - with all fingers off, nothing is down, and no keyboard is taken without a rule that needs it
  *  - a key that no rule is about arrives once for each time that it was pressed, in the order in
  * which they were pressed on its keyboard
+ *  - what a seat's keyboard gives is the same whatever is pressed at another seat
  *
  * LURK_SOAK=N does N times as much. */
 #include "../core/rules.h"
@@ -63,6 +64,8 @@ struct desk {
 	unsigned long events, changes, refused, gaps;
 	char log[65536];
 	size_t logged;
+	char got[KEYBOARDS][16384]; /* where a test asks for it */
+	size_t got_length[KEYBOARDS];
 };
 
 static unsigned any(struct desk *d, unsigned n)
@@ -100,6 +103,12 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	if (state == LURK_REPEAT)
 		return;
 	note(d, "    %s%c %u\n", lurk_key_name(key), "-+"[state], keyboard);
+	d->got_length[keyboard] +=
+		(size_t)snprintf(d->got[keyboard] + d->got_length[keyboard],
+				 sizeof d->got[keyboard] - d->got_length[keyboard], "%s%c ",
+				 lurk_key_name(key), "-+"[state]);
+	if (d->got_length[keyboard] > sizeof d->got[keyboard] - 64)
+		d->got_length[keyboard] = 0;
 	*down += state == LURK_DOWN ? 1 : -1;
 	if (*down < 0 || *down > 2)
 		wrong(d, "%s is down %d times", lurk_key_name(key), *down);
@@ -370,7 +379,8 @@ static const struct {
 /* ---- Rounds -----------------------------------------------------------------------------------
  */
 
-static struct desk *make(uint64_t seed)
+/* With an engine for the second seat, or one for both. */
+static struct desk *make(uint64_t seed, uint16_t engines)
 {
 	static const struct lurk_sim_watch nobody;
 	struct desk *d = calloc(1, sizeof *d);
@@ -387,6 +397,7 @@ static struct desk *make(uint64_t seed)
 		.real = d->rig->rig.port, .refuses = refuses, .heard = heard, .data = d};
 	refusing_init(&d->refusing);
 	d->memory = SESSION_MEMORY(d);
+	d->memory.engine_count = engines;
 	start(d);
 	return d;
 }
@@ -457,7 +468,7 @@ static void run(const char *what, bool strict, unsigned refuse, uint64_t seed)
 	unsigned long events = 0, made = 0, refused = 0, gaps = 0;
 
 	for (unsigned round = 0; round < as_often(40); round++) {
-		struct desk *d = make(seed + round);
+		struct desk *d = make(seed + round, round % 4 != 0);
 
 		for (unsigned i = 0; i < 30; i++)
 			play(d, strict, refuse, 150);
@@ -494,12 +505,76 @@ static void nothing_sticks_on_a_machine_that_refuses(void **state)
 	run("refusing", false, 30, 3000);
 }
 
+/* ---- Seats ------------------------------------------------------------------------------------
+ */
+
+/* Two keyboards at two seats, by the same rules; the fingers of those that `at` has a bit for. */
+static struct desk *at_seats(uint64_t seed, const char *set, unsigned at)
+{
+	struct desk *d = make(seed, 1);
+
+	lurk_sim_seat(d->rig->sim, 1, "seat1");
+	settle(d);
+	test_rules_read(&d->rules, set);
+	d->rules.way = LURK_WAY_RELAY;
+	assert_int_equal(test_rules_image(&d->rules), LURK_OK);
+	assert_int_equal(lurk_session_apply(&d->session, NULL, d->rules.bytes, d->rules.length,
+					    LURK_NO_TEXT, &d->report),
+			 LURK_OK);
+	pass(d, 2000);
+	for (unsigned step = 0; step < 400; step++) {
+		const unsigned keyboard = any(d, 2), key = any(d, KEYS), ms = any(d, 30);
+
+		if (at >> keyboard & 1 && strcmp(keys[key], "ShiftRight") != 0 &&
+		    (d->fingers[keyboard][key] || has_room(d, keyboard)))
+			finger(d, keyboard, key, !d->fingers[keyboard][key]);
+		pass(d, ms);
+	}
+	rest(d);
+	return d;
+}
+
+static void end_seats(struct desk *d)
+{
+	lurk_session_stop(&d->session);
+	sim_rig_end(d->rig);
+	free(d);
+}
+
+static void seats_are_nothing_to_each_other(void **state)
+{
+	size_t judged = 0;
+
+	(void)state;
+	for (unsigned round = 0; round < as_often(8 * COUNT(sets)); round++) {
+		const char *set = sets[round % COUNT(sets)];
+		const uint64_t seed = 4000 + round;
+		struct desk *both;
+
+		/* Off, and the profile, are the computer's. */
+		if (strstr(set, "toggle") || strchr(set, '=') || !strncmp(set, "relay", 5))
+			continue;
+		both = at_seats(seed, set, 3);
+		for (unsigned k = 0; k < 2; k++) {
+			struct desk *alone = at_seats(seed, set, 1U << k);
+
+			assert_string_equal(both->got[k], alone->got[k]);
+			assert_int_equal(alone->got_length[1 - k], 0);
+			judged += alone->got_length[k];
+			end_seats(alone);
+		}
+		end_seats(both);
+	}
+	assert_true(judged > as_often(100000));
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(nothing_is_lost),
 		cmocka_unit_test(nothing_sticks),
 		cmocka_unit_test(nothing_sticks_on_a_machine_that_refuses),
+		cmocka_unit_test(seats_are_nothing_to_each_other),
 	};
 
 	return cmocka_run_group_tests_name("press", tests, NULL, NULL);

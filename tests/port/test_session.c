@@ -902,6 +902,10 @@ static const struct {
 	  {"+KeyA +1:KeyA -1:KeyA -KeyA", "KeyX+ KeyX+ KeyX- KeyX- "},
 	  {"nobody", ""},
 	  {"+KeyA +1:KeyA -1:KeyA -KeyA", "KeyA+ KeyX+ KeyX- KeyA- "}}},
+	/* What is held at one seat, or typed, is nothing to the other. */
+	{{{"all Shift+KeyA>KeyX; F1>\"qrs\"", ""},
+	  {"+1:ShiftLeft +KeyA -KeyA -1:ShiftLeft", "ShiftLeft+ KeyA+ KeyA- ShiftLeft- "},
+	  {"+F1 +1:KeyB -1:KeyB", "KeyQ+ KeyQ- KeyR+ KeyR- KeyB+ KeyS+ KeyS- KeyB- "}}},
 	/* A key that is held goes on as it was pressed. */
 	{{{"ANN", ""},
 	  {"own KeyA>KeyX; CapsLock>Control", ""},

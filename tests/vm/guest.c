@@ -156,8 +156,8 @@ int main(int argc, char **argv)
 	readers[0].events = POLLIN;
 	/* What is typed comes at its time. */
 	while ((poll(readers, reader_count,
-		     lurk_engine_types(&session.engine) ? TYPING_MS : PATIENCE_MS) > 0 ||
-		lurk_engine_types(&session.engine)) &&
+		     lurk_session_types(&session) ? TYPING_MS : PATIENCE_MS) > 0 ||
+		lurk_session_types(&session)) &&
 	       read_all()) {
 		while (lurk_session_step(&session))
 			;

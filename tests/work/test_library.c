@@ -232,6 +232,8 @@ static void memory_is_asked_for(void **state)
 			lurk_session_divide(&m, block, keyboards, size, 3 * size);
 			assert_ptr_equal(m.keyboards, block);
 			assert_int_equal((uintptr_t)m.engine_keyboards % sizeof(void *), 0);
+			assert_int_equal((uintptr_t)m.engines % sizeof(void *), 0);
+			memset(m.engines, 1, m.engine_count * sizeof *m.engines);
 			assert_int_equal((uintptr_t)m.keymaps[0] % sizeof(void *), 0);
 			assert_int_equal((uintptr_t)m.keymaps[1] % sizeof(void *), 0);
 			assert_false(m.keyboards[keyboards - 1].present);

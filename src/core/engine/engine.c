@@ -25,8 +25,10 @@ void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *k
 	engine->keyboards = keyboards;
 	engine->keyboard_count = count;
 	engine->modifier_at = UINT32_MAX;
-	for (uint16_t i = 0; i < count; i++)
+	for (uint16_t i = 0; i < count; i++) {
+		keyboards[i].engine = engine;
 		keyboards[i].releasing = LURK_KEY_COUNT;
+	}
 }
 
 void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
@@ -34,6 +36,9 @@ void lurk_engine_use(struct lurk_engine *engine, uint16_t keyboard,
 {
 	struct lurk_engine_keyboard *k = &engine->keyboards[keyboard];
 
+	lurk_assert(k->engine == engine ||
+		    (!k->held_count && !k->lifted && k->releasing == LURK_KEY_COUNT));
+	k->engine = engine;
 	k->keymap = keymap;
 	for (unsigned i = 0; i < LURK_SOURCES; i++)
 		k->sources[i].route = LURK_ROUTE_UNKNOWN;
@@ -317,6 +322,7 @@ enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_e
 {
 	const struct lurk_engine_keyboard *k = &engine->keyboards[event->keyboard];
 
+	lurk_assert(k->engine == engine);
 	if (!k->keymap)
 		return LURK_OK;
 	if (!has_room(engine) || k->releasing < LURK_KEY_COUNT)
@@ -503,7 +509,8 @@ static bool pull_any(struct lurk_engine *e, struct lurk_frame *frame)
 	if (pull_queued(e, frame))
 		return true;
 	for (uint16_t i = 0; e->releasing && i < e->keyboard_count; i++) {
-		if (e->keyboards[i].releasing < LURK_KEY_COUNT && pull_released(e, i, frame))
+		if (e->keyboards[i].engine == e && e->keyboards[i].releasing < LURK_KEY_COUNT &&
+		    pull_released(e, i, frame))
 			return true;
 	}
 	return false;

@@ -23,14 +23,14 @@ void lurk_lift_guard(struct lurk_engine *e, uint16_t keyboard, lurk_key key)
 
 /* ---- Overlays: modifiers lifted and pressed for one press ----------------------------------- */
 
-/* Modifiers are lifted wherever they are held. */
+/* Modifiers are lifted wherever they are held by one of the engine's keyboards. */
 void lurk_lift_modifiers(struct lurk_engine *e, uint8_t modifiers)
 {
 	modifiers &= e->held;
 	for (uint16_t i = 0; modifiers && i < e->keyboard_count; i++) {
 		struct lurk_engine_keyboard *k = &e->keyboards[i];
 
-		for (unsigned place = 0; !k->silent && modifiers >> place; place++) {
+		for (unsigned place = 0; lurk_reaches(e, k) && modifiers >> place; place++) {
 			uint8_t bit = (uint8_t)(modifiers & 1U << place);
 
 			if (!bit || !k->held_modifiers[place] || k->lifted & bit ||
@@ -49,9 +49,9 @@ static void put_back(struct lurk_engine *e)
 {
 	for (uint16_t i = 0; e->lifted_count && i < e->keyboard_count; i++) {
 		struct lurk_engine_keyboard *k = &e->keyboards[i];
-		uint8_t lifted = k->lifted;
+		const uint8_t lifted = k->engine == e ? k->lifted : 0;
 
-		k->lifted = 0;
+		k->lifted &= (uint8_t)~lifted;
 		for (unsigned place = 0; lifted >> place; place++) {
 			if (!(lifted >> place & 1))
 				continue;
@@ -107,7 +107,7 @@ static uint16_t home_of(const struct lurk_engine *e, uint16_t keyboard, unsigned
 	for (uint16_t i = 0; i < e->keyboard_count; i++) {
 		const struct lurk_engine_keyboard *k = &e->keyboards[i];
 
-		if (k->down[key] && !k->silent && !(k->lifted >> place & 1))
+		if (k->down[key] && lurk_reaches(e, k) && !(k->lifted >> place & 1))
 			return i;
 	}
 	return keyboard;

@@ -24,6 +24,12 @@ enum { SOURCE_MASK = LURK_SOURCES - 1 };
 /* And what such a key goes through is one function: its calls would cost as much as its work. */
 #define ALWAYS_INLINE inline __attribute__((always_inline))
 
+/* Whether what it gives on a keyboard reaches programs by it. */
+static inline bool lurk_reaches(const struct lurk_engine *e, const struct lurk_engine_keyboard *k)
+{
+	return k->engine == e && !k->silent;
+}
+
 /* ---- lift.c --------------------------------------------------------------------------------- */
 
 /* A tap of a key that nobody knows, so that a modifier is not alone. */

@@ -69,7 +69,7 @@ static bool let_keys_go(struct lurk_engine *e)
 	for (; t->letting_go < e->keyboard_count; t->letting_go++) {
 		struct lurk_engine_keyboard *k = &e->keyboards[t->letting_go];
 
-		for (unsigned i = 0; k->held_count && !k->silent && i < LURK_SOURCES; i++) {
+		for (unsigned i = 0; k->held_count && lurk_reaches(e, k) && i < LURK_SOURCES; i++) {
 			if (!k->sources[i].down || !k->sources[i].gave)
 				continue;
 			lurk_release_out(e, t->letting_go, k->sources[i].gave);
@@ -234,7 +234,8 @@ void lurk_typing_give(struct lurk_engine *e, uint16_t keyboard, struct lurk_engi
 	const struct lurk_text steps = text ? active_steps(e, keyboard, action) : action->steps;
 	const uint8_t *bytes = (const uint8_t *)steps.bytes;
 	const unsigned count = (unsigned)(steps.length / LURK_STEP_BYTES);
-	bool locked = text && e->caps_lock && any_locks(bytes, count) && e->caps_lock(e->asked);
+	bool locked =
+		text && e->caps_lock && any_locks(bytes, count) && e->caps_lock(e->asked, keyboard);
 	uint8_t lifted = lurk_belonging(e, action->modifiers);
 
 	if (!count) /* the layout that is active has no keys for it: nothing wrong is typed */

@@ -102,7 +102,8 @@ static void adopt(struct lurk_session *s, uint16_t number)
 	if (k->chord.count != k->plan.chord.count ||
 	    memcmp(k->chord.keys, k->plan.chord.keys, sizeof k->chord.keys) != 0)
 		k->chord = k->plan.chord;
-	lurk_engine_use(&s->engine, number, k->keymap ? k->keymap : lurk_keymap_plain());
+	lurk_engine_use(lurk_session_engine_of(s, number), number,
+			k->keymap ? k->keymap : lurk_keymap_plain());
 }
 
 static bool is_unwritten(enum lurk_error error)

@@ -62,11 +62,13 @@ enum lurk_error lurk_hold_settle(struct lurk_session *s, uint16_t number)
 /* Whether what some other keyboard gives depends on modifiers held on this one. */
 static bool others_mind(const struct lurk_session *s, uint16_t number)
 {
+	const struct lurk_engine_keyboard *const engines = s->memory.engine_keyboards;
+
 	for (uint16_t i = 0; i < s->memory.keyboard_count; i++) {
 		const struct lurk_session_keyboard *k = &s->memory.keyboards[i];
 
-		if (i != number && k->present && k->choice.way == LURK_WAY_RELAY && k->keymap &&
-		    k->keymap->minds_modifiers)
+		if (i != number && k->present && engines[i].engine == engines[number].engine &&
+		    k->choice.way == LURK_WAY_RELAY && k->keymap && k->keymap->minds_modifiers)
 			return true;
 	}
 	return false;
@@ -96,7 +98,7 @@ void lurk_hold_listen(struct lurk_session *s, uint16_t number)
 	memcpy(keys, k->chord.keys, sizeof k->chord.keys);
 	if (!others_mind(s, number)) {
 		/* What is held there would never be seen to come up. */
-		lurk_engine_release(&s->engine, number);
+		lurk_engine_release(lurk_session_engine_of(s, number), number);
 		lurk_session_send(s);
 	} else {
 		for (lurk_key key = lurk_key_next(0); key && count < LURK_LISTEN_KEYS;
@@ -148,7 +150,7 @@ void lurk_hold_inherit(struct lurk_session *s, uint16_t number, const struct lur
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
 	if (!swallows(k)) {
-		lurk_engine_inherit(&s->engine, number, key, gave);
+		lurk_engine_inherit(lurk_session_engine_of(s, number), number, key, gave);
 		lurk_session_send(s);
 	} else if (!k->ending && lurk_modifier_place(gave) >= 0) {
 		/* Lest programs take a modifier that goes up for one that was tapped alone. */
@@ -175,9 +177,9 @@ static void given_back(struct lurk_session *s, uint16_t number)
 
 	k->taken = k->ending = false;
 	s->changes++;
-	lurk_engine_release(&s->engine, number);
+	lurk_engine_release(lurk_session_engine_of(s, number), number);
 	lurk_session_send(s);
-	lurk_engine_silence(&s->engine, number, true);
+	lurk_engine_silence(lurk_session_engine_of(s, number), number, true);
 	lurk_chord_reset(&k->chord);
 }
 
@@ -221,9 +223,9 @@ static enum lurk_error take(struct lurk_session *s, uint16_t number)
 	if (error)
 		return error;
 	/* What counted while it was free is among what is told to be held. */
-	lurk_engine_release(&s->engine, number);
+	lurk_engine_release(lurk_session_engine_of(s, number), number);
 	lurk_session_send(s);
-	lurk_engine_silence(&s->engine, number, false);
+	lurk_engine_silence(lurk_session_engine_of(s, number), number, false);
 	k->taken = true;
 	s->changes++;
 	for (unsigned i = 0; i < held.count; i++)
@@ -253,7 +255,7 @@ static enum lurk_error give_back(struct lurk_session *s, uint16_t number)
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
 	k->due_us = LURK_NEVER;
-	if (lurk_engine_needs(&s->engine, number) || !is_idle(s, number) ||
+	if (lurk_engine_needs(lurk_session_engine_of(s, number), number) || !is_idle(s, number) ||
 	    s->port->calls->give_back(s->port, number, false) == LURK_ERR_WAIT) {
 		s->returning = true; /* asked again after the next event, or when it is due */
 		return LURK_OK;
@@ -294,7 +296,7 @@ void lurk_hold_drop(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
-	lurk_engine_release(&s->engine, number);
+	lurk_engine_release(lurk_session_engine_of(s, number), number);
 	lurk_session_send(s);
 	s->lent = (uint16_t)(s->lent - ((k->holds & LURK_HOLD_LENT) != 0));
 	k->holds = 0;
@@ -318,7 +320,8 @@ static bool lifts(const struct lurk_action *action)
 void lurk_hold_lend(struct lurk_session *s, const struct lurk_event *event)
 {
 	const struct lurk_keymap *keymap = lurk_session_at(s, event->keyboard)->keymap;
-	const uint8_t held = lurk_engine_modifiers(&s->engine);
+	const struct lurk_engine *engine = lurk_session_engine_of(s, event->keyboard);
+	const uint8_t held = lurk_engine_modifiers(engine);
 
 	if (event->key.state != LURK_DOWN || !held || !keymap || !keymap->minds_modifiers ||
 	    !lifts(lurk_keymap_find_held(keymap, event->key.scan, event->key.key, held)))
@@ -326,8 +329,8 @@ void lurk_hold_lend(struct lurk_session *s, const struct lurk_event *event)
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		struct lurk_session_keyboard *k = lurk_session_at(s, i);
 
-		if (!k->present || k->taken || !lurk_engine_held(&s->engine, i) ||
-		    lurk_hold(s, i, LURK_HOLD_LENT, true))
+		if (!k->present || k->taken || lurk_session_engine_of(s, i) != engine ||
+		    !lurk_engine_held(engine, i) || lurk_hold(s, i, LURK_HOLD_LENT, true))
 			continue;
 		if (k->waits) /* too young: its modifiers stay where they are */
 			lurk_hold(s, i, LURK_HOLD_LENT, false);

@@ -90,7 +90,7 @@ bool lurk_rules_make_room(struct lurk_session *s, const struct lurk_session_mode
 		if (!lurk_session_at(s, i)->present)
 			continue;
 		lurk_session_at(s, i)->keymap = NULL;
-		lurk_engine_use(&s->engine, i, lurk_keymap_plain());
+		lurk_engine_use(lurk_session_engine_of(s, i), i, lurk_keymap_plain());
 	}
 	return any;
 }
@@ -116,11 +116,15 @@ unsigned lurk_rules_free(const struct lurk_session *s)
 
 void lurk_rules_retire(struct lurk_session *s)
 {
-	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
-		if (lurk_rules_held(s, i) || !s->memory.images[i] ||
-		    !lurk_engine_types_from(&s->engine, s->memory.images[i], s->memory.image_size))
+	for (unsigned i = 0; i < LURK_SESSION_RULESETS * s->engines; i++) {
+		const unsigned ruleset = i / s->engines;
+		struct lurk_engine *engine = lurk_session_engine(s, i % s->engines);
+
+		if (lurk_rules_held(s, ruleset) || !s->memory.images[ruleset] ||
+		    !lurk_engine_types_from(engine, s->memory.images[ruleset],
+					    s->memory.image_size))
 			continue;
-		lurk_engine_cancel(&s->engine);
+		lurk_engine_cancel(engine);
 		lurk_session_send(s); /* what waited goes by the rules in force */
 	}
 }

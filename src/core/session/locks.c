@@ -47,39 +47,54 @@ enum lurk_error lurk_session_tap(struct lurk_session *s, uint16_t number, lurk_k
 	return s->port->calls->send(s->port, &frame);
 }
 
+/* Locks are a seat's: whether a keyboard is one of those of an engine. */
+static bool is_of(struct lurk_session *s, const struct lurk_engine *engine, uint16_t number)
+{
+	return lurk_session_at(s, number)->present && lurk_session_engine_of(s, number) == engine;
+}
+
 /* Whether some keyboard gives a key, now or by the plans; and one that does. */
-static bool any_gives(struct lurk_session *s, bool planned, lurk_key wanted, uint16_t *giver)
+static bool any_gives(struct lurk_session *s, const struct lurk_engine *engine, bool planned,
+		      lurk_key wanted, uint16_t *giver)
 {
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		struct lurk_session_keyboard *k = lurk_session_at(s, i);
 
 		*giver = i;
-		if (k->present && gives(k, planned ? k->plan.keymap : k->keymap, wanted))
+		if (is_of(s, engine, i) && gives(k, planned ? k->plan.keymap : k->keymap, wanted))
 			return true;
 	}
 	return false;
 }
 
-void lurk_locks_turn_off(struct lurk_session *s, struct lurk_apply_report *report)
+static void turn_off(struct lurk_session *s, const struct lurk_engine *engine,
+		     struct lurk_apply_report *report)
 {
 	for (unsigned lock = 0; lock < LURK_LOCK_COUNT; lock++) {
 		lurk_key key = lurk_lock_key((enum lurk_lock)lock);
 		uint8_t bit = (uint8_t)(1U << lock), known = 0, lit = 0;
 		uint16_t giver, unused;
 
-		if (any_gives(s, true, key, &unused) || !any_gives(s, false, key, &giver))
+		if (any_gives(s, engine, true, key, &unused) ||
+		    !any_gives(s, engine, false, key, &giver))
 			continue;
 		for (uint16_t i = 0; i < s->numbers; i++) {
-			const struct lurk_session_keyboard *k = lurk_session_at(s, i);
-
-			known |= k->present ? k->info.locks : 0;
-			lit |= k->present ? lurk_port_lit(s->port, i) : 0;
+			if (!is_of(s, engine, i))
+				continue;
+			known |= lurk_session_at(s, i)->info.locks;
+			lit |= lurk_port_lit(s->port, i);
 		}
 		if (!(known & bit))
 			report->locks_unknown |= bit;
 		if (lit & bit && lurk_session_tap(s, giver, key) == LURK_OK)
 			report->locks_pressed |= bit;
 	}
+}
+
+void lurk_locks_turn_off(struct lurk_session *s, struct lurk_apply_report *report)
+{
+	for (unsigned i = 0; i < s->engines; i++)
+		turn_off(s, lurk_session_engine(s, i), report);
 }
 
 bool lurk_locks_caps_stays(struct lurk_session *s, uint16_t number)
@@ -89,7 +104,7 @@ bool lurk_locks_caps_stays(struct lurk_session *s, uint16_t number)
 
 	return lurk_port_lit(s->port, number) >> LURK_LOCK_CAPS & 1 &&
 	       gives(k, NULL, LURK_KEY_CAPSLOCK) && k->open_us != LURK_NEVER &&
-	       !any_gives(s, false, LURK_KEY_CAPSLOCK, &giver);
+	       !any_gives(s, lurk_session_engine_of(s, number), false, LURK_KEY_CAPSLOCK, &giver);
 }
 
 void lurk_locks_caps_off(struct lurk_session *s, uint16_t number)

@@ -43,15 +43,29 @@ static inline struct lurk_session_keyboard *lurk_session_at(struct lurk_session 
 	return &s->memory.keyboards[number];
 }
 
+/* The engines in use, by 0 to lurk_session.engines - 1; and that of a keyboard. */
+static inline struct lurk_engine *lurk_session_engine(struct lurk_session *s, unsigned index)
+{
+	return index ? &s->memory.engines[index - 1] : &s->engine;
+}
+
+static inline struct lurk_engine *lurk_session_engine_of(struct lurk_session *s, uint16_t number)
+{
+	return s->memory.engine_keyboards[number].engine;
+}
+
 /* ---- send.c --------------------------------------------------------------------------------- */
 
-/* Sends all that the engine has ready. */
+/* Sends all that the engines have ready. */
 void lurk_session_send(struct lurk_session *s);
 
 /* ---- session.c ------------------------------------------------------------------------------ */
 
 /* Stops at once where a state is not as the files above say. */
 void lurk_session_verify(const struct lurk_session *s);
+
+/* Whether text is read out of a rule set's image. */
+bool lurk_session_types_from(const struct lurk_session *s, unsigned ruleset);
 
 /* ---- hold.c --------------------------------------------------------------------------------- */
 
@@ -158,6 +172,9 @@ void lurk_seats_start(struct lurk_session *s);
 
 /* Whether somebody else is at a screen now: then that person's rules hold there. */
 void lurk_seats_look(struct lurk_session *s);
+
+/* The engine of a part's seat. */
+struct lurk_engine *lurk_seats_engine(struct lurk_session *s, unsigned part);
 
 /* lurk_engine.layout: of whoever is at the keyboard's seat. */
 uint32_t lurk_seats_layout(void *session, uint16_t keyboard);

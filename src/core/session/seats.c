@@ -49,7 +49,7 @@ static void sit(struct lurk_session *s, unsigned index, uint32_t person)
 
 	if (s->mode.trying && s->mode.tried == index + 1)
 		lurk_session_end_try(s);
-	lurk_engine_cancel(&s->engine);
+	lurk_engine_cancel(lurk_seats_engine(s, index + 1));
 	lurk_session_send(s);
 	seat->person = person;
 	seat->layout = 0;
@@ -95,7 +95,8 @@ void lurk_session_allow(struct lurk_session *session, enum lurk_own may)
 enum lurk_error lurk_session_layout(struct lurk_session *session,
 				    const struct lurk_request *request, uint32_t layout)
 {
-	const struct lurk_typing *typing = &session->engine.typing;
+	const struct lurk_typing *typing;
+	struct lurk_engine *engine;
 	struct lurk_session_seat *seat;
 
 	if (!request->part || request->part > LURK_SESSION_SEATS)
@@ -108,9 +109,11 @@ enum lurk_error lurk_session_layout(struct lurk_session *session,
 		return LURK_OK;
 	seat->layout = layout;
 	session->changes++;
+	engine = lurk_seats_engine(session, request->part);
+	typing = &engine->typing;
 	if (typing->active && !typing->hold_last &&
 	    lurk_session_at(session, typing->keyboard)->part == request->part) {
-		lurk_engine_cancel(&session->engine);
+		lurk_engine_cancel(engine);
 		lurk_session_send(session);
 	}
 	return LURK_OK;
@@ -134,6 +137,15 @@ void lurk_seats_start(struct lurk_session *s)
 		s->mode.parts[i + 1].ruleset = LURK_NO_RULESET;
 	}
 	s->seats[0].used = true; /* the main one, also while no keyboard is there */
+}
+
+struct lurk_engine *lurk_seats_engine(struct lurk_session *s, unsigned part)
+{
+	const unsigned index = part > 1 && part - 1 <= s->memory.engine_count ? part - 1 : 0;
+
+	if (index >= s->engines)
+		s->engines = (uint16_t)(index + 1);
+	return lurk_session_engine(s, index);
 }
 
 unsigned lurk_session_part(const struct lurk_session *session, const char *seat)

@@ -2,12 +2,12 @@
 #include "core/session/parts.h"
 
 /* No clock is asked unless text is typed. */
-void lurk_session_send(struct lurk_session *s)
+static void send(struct lurk_session *s, struct lurk_engine *engine)
 {
-	uint64_t now_us = lurk_engine_types(&s->engine) ? s->port->calls->elapsed(s->port) : 0;
+	uint64_t now_us = lurk_engine_types(engine) ? s->port->calls->elapsed(s->port) : 0;
 	struct lurk_frame frame;
 
-	while (lurk_engine_pull(&s->engine, now_us, &frame)) {
+	while (lurk_engine_pull(engine, now_us, &frame)) {
 		enum lurk_error error = s->port->calls->send(s->port, &frame);
 
 		if (error && error != LURK_ERR_GONE) {
@@ -15,4 +15,10 @@ void lurk_session_send(struct lurk_session *s)
 			s->refusing = true;
 		}
 	}
+}
+
+void lurk_session_send(struct lurk_session *s)
+{
+	for (unsigned i = 0; i < s->engines; i++)
+		send(s, lurk_session_engine(s, i));
 }

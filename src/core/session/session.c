@@ -32,7 +32,8 @@ static void plugged(struct lurk_session *s, uint16_t number)
 		return; /* gone again already */
 	k->part = lurk_seats_of(s, k->info.seat);
 	k->present = true;
-	lurk_engine_silence(&s->engine, number, true);
+	lurk_engine_use(lurk_seats_engine(s, k->part), number, NULL);
+	lurk_engine_silence(lurk_session_engine_of(s, number), number, true);
 	/* Not for a power button: one is made when its rules need it. */
 	if (k->info.table_entries || lurk_declares(&k->info, LURK_KEY_LEFTSHIFT))
 		lurk_hold_prepare(s, number, !k->info.in_use);
@@ -41,14 +42,30 @@ static void plugged(struct lurk_session *s, uint16_t number)
 		k->caps_us = k->open_us;
 }
 
+/* It belongs to another seat now: what is down on it ends at the first. */
+static void move(struct lurk_session *s, uint16_t number)
+{
+	struct lurk_engine *from = lurk_session_engine_of(s, number);
+	struct lurk_engine *to;
+
+	lurk_session_at(s, number)->part = lurk_seats_of(s, lurk_session_at(s, number)->info.seat);
+	to = lurk_seats_engine(s, lurk_session_at(s, number)->part);
+	if (from == to)
+		return;
+	lurk_engine_release(from, number);
+	lurk_session_send(s);
+	lurk_engine_use(to, number, s->memory.engine_keyboards[number].keymap);
+}
+
 static void changed(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
 	if (!k->present || !s->port->calls->keyboard(s->port, number, &k->info))
 		return;
-	k->part = lurk_seats_of(s, k->info.seat);
+	move(s, number);
 	lurk_change_one(s, number);
+	lurk_hold_listen_all(s);
 }
 
 static void unplugged(struct lurk_session *s, uint16_t number)
@@ -58,7 +75,7 @@ static void unplugged(struct lurk_session *s, uint16_t number)
 	if (!k->present)
 		return;
 	lurk_hold_drop(s, number);
-	lurk_engine_use(&s->engine, number, NULL);
+	lurk_engine_use(lurk_session_engine_of(s, number), number, NULL);
 	memset(k, 0, sizeof *k);
 	k->open_us = k->caps_us = LURK_NEVER;
 	s->changes++;
@@ -72,8 +89,8 @@ static void withhold_one(struct lurk_session *s, uint16_t number, bool begins)
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
 	if (begins && !(k->holds & LURK_HOLD_WITHHELD)) {
-		lurk_engine_cancel(&s->engine);
-		lurk_engine_release(&s->engine, number);
+		lurk_engine_cancel(lurk_session_engine_of(s, number));
+		lurk_engine_release(lurk_session_engine_of(s, number), number);
 		lurk_session_send(s);
 	}
 	lurk_hold(s, number, LURK_HOLD_WITHHELD, begins);
@@ -111,8 +128,8 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 		return belongs;
 	if (k->chord.whole) {
 		lurk_chord_start(&k->chord, s->port->calls->elapsed(s->port));
-		lurk_engine_cancel(&s->engine);
-		lurk_engine_release(&s->engine, event->keyboard);
+		lurk_engine_cancel(lurk_session_engine_of(s, event->keyboard));
+		lurk_engine_release(lurk_session_engine_of(s, event->keyboard), event->keyboard);
 		lurk_session_send(s);
 	}
 	lurk_hold(s, event->keyboard, LURK_HOLD_CHORD, k->chord.whole);
@@ -141,11 +158,11 @@ static void chord_held(struct lurk_session *s, uint16_t number)
 /* ---- Keys ----------------------------------------------------------------------------------- */
 
 /* What a key has asked for: after all that it gave was sent. */
-static void fulfil_wishes(struct lurk_session *s)
+static void fulfil_wishes(struct lurk_session *s, struct lurk_engine *engine)
 {
 	struct lurk_wish wish;
 
-	while (lurk_engine_take_wish(&s->engine, &wish)) {
+	while (lurk_engine_take_wish(engine, &wish)) {
 		if (wish.gives == LURK_GIVES_PROFILE)
 			lurk_rules_use_by_key(
 				s, wish.below ? 0 : lurk_session_at(s, wish.keyboard)->top,
@@ -158,10 +175,12 @@ static void fulfil_wishes(struct lurk_session *s)
 
 static void relay_event(struct lurk_session *s, const struct lurk_event *event)
 {
+	struct lurk_engine *engine = lurk_session_engine_of(s, event->keyboard);
+
 	lurk_hold_lend(s, event);
-	if (lurk_engine_feed(&s->engine, event) == LURK_ERR_BUSY) {
+	if (lurk_engine_feed(engine, event) == LURK_ERR_BUSY) {
 		lurk_session_send(s);
-		lurk_engine_feed(&s->engine, event);
+		lurk_engine_feed(engine, event);
 	}
 	if (!event->key.more)
 		lurk_session_send(s);
@@ -178,7 +197,7 @@ static void count_modifier(struct lurk_session *s, struct lurk_event event)
 		return;
 	event.key.scan = lurk_key_scan_on(event.key.key, (enum lurk_wiring)k->info.identity.wiring);
 	event.key.more = false;
-	lurk_engine_feed(&s->engine, &event);
+	lurk_engine_feed(lurk_session_engine_of(s, event.keyboard), &event);
 	lurk_session_send(s);
 }
 
@@ -201,7 +220,8 @@ static void show(struct lurk_session *s, const struct lurk_event *event)
 
 	s->watch(s->watch_data, event,
 		 k->keymap ? lurk_keymap_find_held(k->keymap, event->key.scan, event->key.key,
-						   lurk_engine_modifiers(&s->engine))
+						   lurk_engine_modifiers(lurk_session_engine_of(
+							   s, event->keyboard)))
 			   : &itself);
 }
 
@@ -243,9 +263,18 @@ static uint64_t sooner(uint64_t a, uint64_t b)
 	return a < b ? a : b;
 }
 
+static uint64_t engines_deadline(const struct lurk_session *s)
+{
+	uint64_t soonest = lurk_engine_deadline(&s->engine);
+
+	for (unsigned i = 1; i < s->engines; i++)
+		soonest = sooner(soonest, lurk_engine_deadline(&s->memory.engines[i - 1]));
+	return soonest;
+}
+
 uint64_t lurk_session_deadline(const struct lurk_session *session)
 {
-	uint64_t soonest = lurk_engine_deadline(&session->engine);
+	uint64_t soonest = engines_deadline(session);
 
 	if (session->mode.trying)
 		soonest = sooner(soonest, session->mode.until_us);
@@ -308,9 +337,10 @@ static bool due(struct lurk_session *s)
 	now = s->port->calls->elapsed(s->port);
 	if (now < at)
 		return false;
-	if (lurk_engine_deadline(&s->engine) <= now) {
+	if (engines_deadline(s) <= now) {
 		lurk_session_send(s);
-		fulfil_wishes(s);
+		for (unsigned i = 0; i < s->engines; i++)
+			fulfil_wishes(s, lurk_session_engine(s, i));
 		return true;
 	}
 	for (uint16_t i = 0; i < s->numbers; i++) {
@@ -329,7 +359,7 @@ static void end_loans(struct lurk_session *s)
 {
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		if (!(lurk_session_at(s, i)->holds & LURK_HOLD_LENT) ||
-		    lurk_engine_held(&s->engine, i))
+		    lurk_engine_held(lurk_session_engine_of(s, i), i))
 			continue;
 		s->lent--;
 		lurk_hold(s, i, LURK_HOLD_LENT, false);
@@ -355,8 +385,12 @@ static void give_back_kept(struct lurk_session *s)
 /* After something happened: what a key asked for, and what nothing holds any more. */
 static void follow_up(struct lurk_session *s)
 {
-	if (lurk_engine_wishes(&s->engine) && !lurk_engine_types(&s->engine))
-		fulfil_wishes(s);
+	for (unsigned i = 0; i < s->engines; i++) {
+		struct lurk_engine *engine = lurk_session_engine(s, i);
+
+		if (lurk_engine_wishes(engine) && !lurk_engine_types(engine))
+			fulfil_wishes(s, engine);
+	}
 	if (s->lent)
 		end_loans(s);
 	if (s->returning)
@@ -385,7 +419,7 @@ static void report_ended(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
-	lurk_engine_end_report(&s->engine, number);
+	lurk_engine_end_report(lurk_session_engine_of(s, number), number);
 	lurk_session_send(s);
 	if (k->ending && lurk_hold_end(s, number) != LURK_OK && k->present)
 		lurk_change_give_up(s, number, LURK_ERR_PORT);
@@ -442,19 +476,26 @@ void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *d
 
 /* ---- Start and end -------------------------------------------------------------------------- */
 
-static bool caps_lock(void *data)
+static bool caps_lock(void *data, uint16_t keyboard)
 {
 	struct lurk_session *s = data;
 	uint8_t lit = 0;
 
 	for (uint16_t i = 0; i < s->numbers; i++) {
-		if (lurk_session_at(s, i)->present)
+		if (lurk_session_at(s, i)->present &&
+		    lurk_session_engine_of(s, i) == lurk_session_engine_of(s, keyboard))
 			lit |= lurk_port_lit(s->port, i);
 	}
 	return lit >> LURK_LOCK_CAPS & 1;
 }
 
-/* ---- Starting ------------------------------------------------------------------------------- */
+static void start_engine(struct lurk_session *s, struct lurk_engine *engine)
+{
+	lurk_engine_init(engine, s->memory.engine_keyboards, s->memory.keyboard_count);
+	engine->caps_lock = caps_lock;
+	engine->layout = lurk_seats_layout;
+	engine->asked = s;
+}
 
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory, struct lurk_port *port)
@@ -463,10 +504,10 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	memset(memory->keyboards, 0, memory->keyboard_count * sizeof *memory->keyboards);
 	session->port = port;
 	session->memory = *memory;
-	lurk_engine_init(&session->engine, memory->engine_keyboards, memory->keyboard_count);
-	session->engine.caps_lock = caps_lock;
-	session->engine.layout = lurk_seats_layout;
-	session->engine.asked = session;
+	for (unsigned i = 0; i < memory->engine_count; i++)
+		start_engine(session, &memory->engines[i]);
+	start_engine(session, &session->engine);
+	session->engines = 1;
 	lurk_seats_start(session);
 	return lurk_rules_load(session);
 }
@@ -480,7 +521,8 @@ bool lurk_session_leave(struct lurk_session *session)
 		session->leaving = true;
 		to.off = true;
 		to.toggled = to.trying = false;
-		lurk_engine_cancel(&session->engine);
+		for (unsigned i = 0; i < session->engines; i++)
+			lurk_engine_cancel(lurk_session_engine(session, i));
 		lurk_change_back(session, &to);
 	}
 	for (uint16_t i = 0; i < session->numbers; i++) {
@@ -506,6 +548,28 @@ void lurk_session_stop(struct lurk_session *session)
 		lurk_hold_drop(session, i);
 		lurk_hold_settle(session, i);
 	}
+}
+
+/* ---- Text that is being typed --------------------------------------------------------------- */
+
+bool lurk_session_types(const struct lurk_session *session)
+{
+	bool any = lurk_engine_types(&session->engine);
+
+	for (unsigned i = 1; i < session->engines; i++)
+		any = any || lurk_engine_types(&session->memory.engines[i - 1]);
+	return any;
+}
+
+bool lurk_session_types_from(const struct lurk_session *s, unsigned ruleset)
+{
+	const uint8_t *image = s->memory.images[ruleset];
+	bool any = image && lurk_engine_types_from(&s->engine, image, s->memory.image_size);
+
+	for (unsigned i = 1; image && i < s->engines; i++)
+		any = any || lurk_engine_types_from(&s->memory.engines[i - 1], image,
+						    s->memory.image_size);
+	return any;
 }
 
 /* ---- What holds ----------------------------------------------------------------------------- */
@@ -548,9 +612,7 @@ void lurk_session_verify(const struct lurk_session *s)
 		lurk_assert(!part || !image || s->seats[part - 1].person != LURK_NOBODY);
 	}
 	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
-		lurk_assert(lurk_rules_held(s, i) || !s->memory.images[i] ||
-			    !lurk_engine_types_from(&s->engine, s->memory.images[i],
-						    s->memory.image_size));
+		lurk_assert(lurk_rules_held(s, i) || !lurk_session_types_from(s, i));
 	}
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		verify_keyboard(s, i);

@@ -121,7 +121,7 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	if (p->computer->got)
 		p->computer->got(p->computer->data, key, state);
 	/* Text that is typed stands on a line of its own. */
-	if (lurk_engine_types(&p->computer->session.engine) && *p->row.wire)
+	if (lurk_session_types(&p->computer->session) && *p->row.wire)
 		flush(p);
 	p->row.any = true;
 	if (state == LURK_REPEAT) {
@@ -396,7 +396,7 @@ static void move_key(struct player *p, unsigned key, bool down)
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
 	lurk_computer_settle(p->computer);
 	note_switch(p, profile, off);
-	if (!lurk_engine_types(&p->computer->session.engine))
+	if (!lurk_session_types(&p->computer->session))
 		flush(p);
 }
 
@@ -701,7 +701,7 @@ bool lurk_computer_play(struct lurk_computer *computer, const char *path, FILE *
 		line[strcspn(line, "\r\n")] = '\0';
 		fine = play_line(&p, line);
 	}
-	while (fine && lurk_engine_types(&computer->session.engine))
+	while (fine && lurk_session_types(&computer->session))
 		pass_time(&p, LURK_TYPING_US);
 	flush(&p);
 	lurk_sim_watch_with(computer->sim, &(struct lurk_sim_watch){0});

@@ -52,32 +52,35 @@ struct keyboard {
 	bool stands_in;               /* the virtual node is there */
 	uint64_t plugged_at, open_at; /* when programs have opened the virtual node */
 	unsigned unread;              /* its key events in the queue that no program saw */
-	char seat[32];
+	unsigned screen;              /* of the seat that it belongs to */
 };
 
-enum { SEATS = 8 };
+enum { SCREENS = 8 };
+
+/* A seat's screen: whoever sits there, and the programs. */
+struct screen {
+	char seat[32];
+	uint32_t person;
+	struct lurk_layout *layout;
+	unsigned lights;
+	unsigned buffered; /* events in the readers' buffer since they last read */
+	uint64_t buffered_at;
+	uint8_t pressed[LURK_KEY_COUNT]; /* by how many nodes */
+};
 
 struct lurk_sim {
 	struct lurk_port port;
 	const struct lurk_desk *desk;
 	char folder[PATH_MAX - 64];
-	struct lurk_layout *layout;
 	struct lurk_sim_watch watch;
 	uint64_t now_us;
-	unsigned lights;
 	size_t power; /* bytes that can be stored until the power goes */
 	bool off;
 	struct keyboard keyboards[LURK_DESK_KEYBOARDS];
-	struct {
-		char seat[32];
-		uint32_t person;
-	} seats[SEATS]; /* where somebody sits, or did */
-	unsigned seat_count;
+	struct screen screens[SCREENS]; /* the main seat's is the first */
+	unsigned screen_count;
 	struct lurk_port_event queue[QUEUE];
 	unsigned first, waiting;
-	unsigned buffered; /* events in the readers' buffer since they last read */
-	uint64_t buffered_at;
-	uint8_t pressed[LURK_KEY_COUNT]; /* by how many nodes, for the programs */
 	void (*meanwhile)(void *data);
 	void *meanwhile_data;
 };
@@ -105,45 +108,55 @@ static void queue_event(struct lurk_sim *sim, struct lurk_port_event event)
 
 /* ---- The programs: what they get, the text it makes, the lights ------------------------------ */
 
-static void show_lights(struct lurk_sim *sim)
+static void show_lights(struct lurk_sim *sim, struct screen *screen)
 {
 	static const char *const names[] = {"NumLock", "CapsLock", "ScrollLock"};
-	unsigned lights = lurk_layout_lights(sim->layout);
+	unsigned lights = lurk_layout_lights(screen->layout);
 	char text[48];
 
 	for (unsigned i = 0; i < 3; i++) {
-		if (!((lights ^ sim->lights) >> i & 1))
+		if (!((lights ^ screen->lights) >> i & 1))
 			continue;
 		snprintf(text, sizeof text, "%s light %s", names[i],
 			 lights >> i & 1 ? "on" : "off");
 		note(sim, text);
 	}
-	sim->lights = lights;
+	screen->lights = lights;
 }
 
 static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key,
 			 enum lurk_state state)
 {
+	struct screen *screen = &sim->screens[sim->keyboards[keyboard].screen];
 	char text[LURK_LAYOUT_TEXT] = "";
 
-	if (sim->buffered_at != sim->now_us)
-		sim->buffered = 0; /* they had time to read */
-	sim->buffered_at = sim->now_us;
-	sim->buffered += 2; /* with the event that ends the report */
-	if (sim->buffered > LURK_READER_EVENTS) {
+	if (screen->buffered_at != sim->now_us)
+		screen->buffered = 0; /* they had time to read */
+	screen->buffered_at = sim->now_us;
+	screen->buffered += 2; /* with the event that ends the report */
+	if (screen->buffered > LURK_READER_EVENTS) {
 		note(sim, "too much at once: programs lost events");
 		return;
 	}
 	if (sim->watch.got)
 		sim->watch.got(sim->watch.data, keyboard, key, state);
-	if (state == LURK_DOWN && sim->pressed[key]++)
+	if (state == LURK_DOWN && screen->pressed[key]++)
 		return;
-	if (state == LURK_UP && (!sim->pressed[key] || --sim->pressed[key]))
+	if (state == LURK_UP && (!screen->pressed[key] || --screen->pressed[key]))
 		return;
-	lurk_layout_key(sim->layout, key, state, text);
+	lurk_layout_key(screen->layout, key, state, text);
 	if (*text && sim->watch.text)
 		sim->watch.text(sim->watch.data, text);
-	show_lights(sim);
+	show_lights(sim, screen);
+}
+
+/* Programs of a screen lose a node on which a key is down for them. */
+static void program_loses(struct screen *screen, lurk_key key)
+{
+	char text[LURK_LAYOUT_TEXT];
+
+	if (screen->pressed[key] && --screen->pressed[key] == 0)
+		lurk_layout_key(screen->layout, key, LURK_UP, text);
 }
 
 /* ---- Nodes ---------------------------------------------------------------------------------- */
@@ -523,9 +536,11 @@ void lurk_sim_boot(struct lurk_sim *sim)
 	sim->power = SIZE_MAX;
 	sim->off = false;
 	sim->first = sim->waiting = 0;
-	sim->lights = 0;
-	memset(sim->pressed, 0, sizeof sim->pressed);
-	lurk_layout_reset(sim->layout);
+	for (unsigned i = 0; i < sim->screen_count; i++) {
+		sim->screens[i].lights = 0;
+		memset(sim->screens[i].pressed, 0, sizeof sim->screens[i].pressed);
+		lurk_layout_reset(sim->screens[i].layout);
+	}
 	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
 		struct keyboard *k = &sim->keyboards[i];
 		bool was_plugged = k->plugged || k->coming;
@@ -578,7 +593,7 @@ static bool sim_keyboard(struct lurk_port *port, uint16_t number, struct lurk_po
 	memcpy(out->declares, k->declares, sizeof out->declares);
 	out->table_entries = k->table_entries;
 	out->others_changes = 0;
-	memcpy(out->seat, k->seat, sizeof out->seat);
+	memcpy(out->seat, sim_of(port)->screens[k->screen].seat, sizeof out->seat);
 	out->locks = ALL_LOCKS;
 	out->scans = true;
 	out->in_use = sim_of(port)->now_us > k->plugged_at;
@@ -826,7 +841,7 @@ static uint8_t sim_lit(struct lurk_port *port, uint16_t number)
 {
 	const struct keyboard *k = plugged(sim_of(port), number);
 
-	return k ? (uint8_t)(sim_of(port)->lights & ALL_LOCKS) : 0;
+	return k ? (uint8_t)(sim_of(port)->screens[k->screen].lights & ALL_LOCKS) : 0;
 }
 
 static unsigned sim_slots(struct lurk_port *port, size_t *size)
@@ -876,24 +891,38 @@ static uint32_t sim_person(struct lurk_port *port, const char *seat)
 {
 	const struct lurk_sim *sim = sim_of(port);
 
-	for (unsigned i = 0; i < sim->seat_count; i++) {
-		if (!strcmp(sim->seats[i].seat, seat))
-			return sim->seats[i].person;
+	for (unsigned i = 0; i < sim->screen_count; i++) {
+		if (!strcmp(sim->screens[i].seat, seat))
+			return sim->screens[i].person;
 	}
 	return LURK_NOBODY;
 }
 
-void lurk_sim_sit(struct lurk_sim *sim, const char *seat, uint32_t person)
+/* A seat that was not there yet has one of its own; those too many are at the main one's. */
+static struct screen *screen_at(struct lurk_sim *sim, const char *seat)
 {
+	struct screen *screen;
+	struct lurk_message message;
 	unsigned i = 0;
 
-	while (i < sim->seat_count && strcmp(sim->seats[i].seat, seat) != 0)
+	while (i < sim->screen_count && strcmp(sim->screens[i].seat, seat) != 0)
 		i++;
-	if (i == SEATS)
-		return;
-	sim->seat_count += i == sim->seat_count;
-	snprintf(sim->seats[i].seat, sizeof sim->seats[i].seat, "%s", seat);
-	sim->seats[i].person = person;
+	if (i < sim->screen_count)
+		return &sim->screens[i];
+	screen = &sim->screens[i];
+	if (i < SCREENS)
+		screen->layout = lurk_layout_open(sim->desk->layout, &message);
+	if (i == SCREENS || !screen->layout)
+		return sim->screens;
+	snprintf(screen->seat, sizeof screen->seat, "%s", seat);
+	screen->person = LURK_NOBODY;
+	sim->screen_count++;
+	return screen;
+}
+
+void lurk_sim_sit(struct lurk_sim *sim, const char *seat, uint32_t person)
+{
+	screen_at(sim, seat)->person = person;
 	queue_event(sim,
 		    (struct lurk_port_event){.kind = LURK_PORT_PERSONS, .time_us = sim->now_us});
 }
@@ -901,8 +930,13 @@ void lurk_sim_sit(struct lurk_sim *sim, const char *seat, uint32_t person)
 void lurk_sim_seat(struct lurk_sim *sim, unsigned keyboard, const char *seat)
 {
 	struct keyboard *k = &sim->keyboards[keyboard];
+	struct screen *from = &sim->screens[k->screen], *to = screen_at(sim, seat);
 
-	snprintf(k->seat, sizeof k->seat, "%s", seat);
+	for (unsigned key = 0; from != to && key < LURK_KEY_COUNT; key++) {
+		for (int nodes = k->seen[key] + k->virtual.down[key]; nodes; nodes--)
+			program_loses(from, (lurk_key)key);
+	}
+	k->screen = (unsigned)(to - sim->screens);
 	if (k->plugged)
 		queue_event(sim, (struct lurk_port_event){.kind = LURK_PORT_CHANGED,
 							  .keyboard = (uint16_t)keyboard,
@@ -984,8 +1018,8 @@ const char *lurk_sim_folder(const struct lurk_sim *sim)
 
 bool lurk_sim_anything_down(const struct lurk_sim *sim)
 {
-	for (unsigned key = 0; key < LURK_KEY_COUNT; key++) {
-		if (sim->pressed[key])
+	for (unsigned key = 0; key < sim->screen_count * LURK_KEY_COUNT; key++) {
+		if (sim->screens[key / LURK_KEY_COUNT].pressed[key % LURK_KEY_COUNT])
 			return true;
 	}
 	return false;
@@ -993,7 +1027,7 @@ bool lurk_sim_anything_down(const struct lurk_sim *sim)
 
 struct lurk_layout *lurk_sim_layout(const struct lurk_sim *sim)
 {
-	return sim->layout;
+	return sim->screens->layout;
 }
 
 /* ---- State between calls -------------------------------------------------------------------- */
@@ -1068,11 +1102,13 @@ struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 		lurk_release(sim);
 		return NULL;
 	}
-	sim->layout = lurk_layout_open(desk->layout, message);
-	if (!sim->layout) {
+	sim->screens->layout = lurk_layout_open(desk->layout, message);
+	if (!sim->screens->layout) {
 		lurk_release(sim);
 		return NULL;
 	}
+	sim->screens->person = LURK_NOBODY;
+	sim->screen_count = 1;
 	for (unsigned i = 0; i < desk->keyboard_count; i++) {
 		struct keyboard *k = &sim->keyboards[i];
 
@@ -1091,6 +1127,7 @@ void lurk_sim_free(struct lurk_sim *sim)
 {
 	if (!sim)
 		return;
-	lurk_layout_close(sim->layout);
+	for (unsigned i = 0; i < sim->screen_count; i++)
+		lurk_layout_close(sim->screens[i].layout);
 	lurk_release(sim);
 }
