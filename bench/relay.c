@@ -103,7 +103,7 @@ int main(int argc, char **argv)
 	session.memory = (struct lurk_session_memory){.keyboards = keyboards,
 						      .engine_keyboards = engines,
 						      .keyboard_count = LURK_LINUX_KEYBOARDS};
-	session.numbers = 1;
+	session.numbers = session.engines = 1;
 	session.rulesets[0].loaded = true;
 	lurk_engine_init(&session.engine, engines, LURK_LINUX_KEYBOARDS);
 	lurk_engine_use(&session.engine, 0, keymap);

@@ -32,6 +32,8 @@ enum lurk_check_code {
 	LURK_CHECK_UNSEEN_BY_X,  /* `rule` gives `key`, whose event code is above 247 */
 	LURK_CHECK_THIRD_LEVEL,  /* `rule` takes AltRight, which the layout needs */
 	LURK_CHECK_NEVER_USED,   /* no keyboard that is known has `key`, which `rule` is on */
+	LURK_CHECK_NEVER_SENT,   /* `rule` is on a code that keyboards connected as `keyboard`,
+				  * or as any that is known, never send; `key` is what it is for */
 	LURK_CHECK_NO_KEYBOARD,  /* all rules are for keyboards of which none is here */
 	LURK_CHECK_ONE_SIDE,     /* `key` of a pair is lost, the other side comes from `by` */
 	LURK_CHECK_NO_OFF_CHORD, /* `keyboard` lacks `key` of the off chord, or it is broken */

@@ -38,6 +38,7 @@ const char *lurk_check_name(uint8_t code)
 		[LURK_CHECK_UNSEEN_BY_X] = "unseen-by-x",
 		[LURK_CHECK_THIRD_LEVEL] = "third-level",
 		[LURK_CHECK_NEVER_USED] = "never-used",
+		[LURK_CHECK_NEVER_SENT] = "never-sent",
 		[LURK_CHECK_NO_KEYBOARD] = "no-keyboard",
 		[LURK_CHECK_ONE_SIDE] = "one-side",
 		[LURK_CHECK_NO_OFF_CHORD] = "no-off-chord",
@@ -508,6 +509,25 @@ static bool somebody_has(const struct check *c, const struct lurk_rule *rule, lu
 	return has;
 }
 
+/* Whether a rule is on a code that no keyboard here that it is for could send: another one's, by
+ * what is on the wire. *number is 1 + that of the last. */
+static bool never_sent(const struct check *c, const struct lurk_rule *rule, uint16_t *number)
+{
+	bool any = false;
+
+	for (uint16_t i = 0; i < c->job->keyboard_count; i++) {
+		const uint8_t wiring = c->job->keyboards[i].info->identity.wiring;
+
+		if (rule->keyboard && rule->keyboard != c->described[i])
+			continue;
+		if (lurk_scan_on(rule->press.on.scan, (enum lurk_wiring)wiring).kind)
+			return false;
+		any = true;
+		*number = (uint16_t)(i + 1);
+	}
+	return any;
+}
+
 static void judge_press(struct check *c, uint32_t index, const struct lurk_rule *rule,
 			const struct lurk_change *change)
 {
@@ -515,6 +535,11 @@ static void judge_press(struct check *c, uint32_t index, const struct lurk_rule 
 	struct lurk_finding f = {.rule = index, .other = LURK_NO_RULE, .key = key};
 	bool any = false;
 
+	if (rule->press.on.kind == LURK_TARGET_SCAN && never_sent(c, rule, &f.keyboard)) {
+		f.keyboard = rule->keyboard ? f.keyboard : 0;
+		found(c, LURK_CHECK_NEVER_SENT, LURK_WARNING, f);
+		return;
+	}
 	/* A code of its own may be one that no node declares; a meaning is any of its keys. */
 	if (!key || rule->press.on.kind == LURK_TARGET_MEANING)
 		return;

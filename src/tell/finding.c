@@ -35,6 +35,13 @@ static const char *keyboard_name(const struct lurk_findings *all, const struct l
 					     : "that keyboard";
 }
 
+/* Which keyboards send such a scan code. */
+static const char *wire_of(lurk_scan scan)
+{
+	return scan.kind == LURK_SCAN_HID ? "that is what USB and Bluetooth keyboards send"
+					  : "that is what PS/2 keyboards send";
+}
+
 /* A rule's line: of the profile, or with the name of the one that has it. */
 static const char *line_of(const struct lurk_findings *all, uint32_t number, char out[64])
 {
@@ -239,6 +246,16 @@ void tell_finding(const struct lurk_findings *all, const struct lurk_finding *f,
 	case LURK_CHECK_NEVER_USED:
 		snprintf(out, TELL_FINDING, "No keyboard here has %s.", key);
 		break;
+	case LURK_CHECK_NEVER_SENT:
+		rule = lurk_findings_rule(all, f->rule, NULL);
+		lurk_scan_write(rule->press.on.scan, one);
+		if (f->keyboard)
+			snprintf(out, TELL_FINDING, "%s never sends %s: %s.", keyboard_name(all, f),
+				 one, wire_of(rule->press.on.scan));
+		else
+			snprintf(out, TELL_FINDING, "No keyboard here ever sends %s: %s.", one,
+				 wire_of(rule->press.on.scan));
+		break;
 	case LURK_CHECK_NO_KEYBOARD:
 		snprintf(out, TELL_FINDING, "All rules are for keyboards of which none is here.");
 		break;
@@ -338,6 +355,14 @@ void tell_finding_remedy(const struct lurk_findings *all, const struct lurk_find
 	case LURK_CHECK_NEVER_ACTS:
 	case LURK_CHECK_NO_CHANGE:
 		snprintf(out, TELL_FINDING, "It can be removed.");
+		break;
+	case LURK_CHECK_NEVER_SENT:
+		if (!f->key) {
+			snprintf(out, TELL_FINDING, "`lurk identify` shows what a key sends.");
+			break;
+		}
+		snprintf(out, TELL_FINDING,
+			 "`lurk map %s RESULT` is for that key, whatever it sends.", key);
 		break;
 	case LURK_CHECK_NO_SUCH_KEY:
 	case LURK_CHECK_NEVER_USED:

@@ -107,7 +107,9 @@ static const struct {
 	{"", "CapsLock>itself", NULL, 0, "no-change CapsLock @1; "},
 	{"", "CapsLock>itself @1; CapsLock<>Tab", NULL, 0, "lost Tab @2; "},
 	{"", "CapsLock>Tab; hid:07:39>Escape; set1:3a>Escape", NULL, 0,
-	 "never-acts CapsLock @1 @2; lost CapsLock @1; "},
+	 "never-acts CapsLock @1 @2; never-sent CapsLock @3; lost CapsLock @1; "},
+	{"", "set2:14>Tab @1", NULL, 0, "never-sent ControlLeft @1 on full; "},
+	{"", "set1:e037>Tab @3; CapsLock<>Escape", NULL, 0, "lost Escape @2 on pad; "},
 	{"", "!CapsLock>CapsLock", NULL, 0, ""},
 	/* Keys that are not there. */
 	{"", "F20>Tab @1", NULL, 0, "no-such-key F20 @1 on full; "},

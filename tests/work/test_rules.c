@@ -444,6 +444,8 @@ static void rules_are_judged(void **state)
 		 "moved note 4; lost warning 4", false},
 		{"- {press: F20, gives: F19, keyboard: wagtail}\n",
 		 "no-such-key warning 3; no-symbol warning 3", false},
+		{"- {press: \"hid:07:39\", gives: Tab, keyboard: heron}\n", "never-sent warning 3",
+		 false},
 		{"- {press: AltRight, gives: F19}\n", "third-level warning 3; no-symbol warning 3",
 		 false},
 		/* What the layout's keymap calls them, which desktops go by. */

@@ -56,8 +56,9 @@ static inline struct lurk_engine *lurk_session_engine_of(struct lurk_session *s,
 
 /* ---- send.c --------------------------------------------------------------------------------- */
 
-/* Sends all that the engines have ready. */
+/* Sends all that the engines have ready; or one of them, which is all that a key on its way needs. */
 void lurk_session_send(struct lurk_session *s);
+void lurk_session_send_of(struct lurk_session *s, struct lurk_engine *engine);
 
 /* ---- session.c ------------------------------------------------------------------------------ */
 

@@ -2,7 +2,7 @@
 #include "core/session/parts.h"
 
 /* No clock is asked unless text is typed. */
-static void send(struct lurk_session *s, struct lurk_engine *engine)
+void lurk_session_send_of(struct lurk_session *s, struct lurk_engine *engine)
 {
 	uint64_t now_us = lurk_engine_types(engine) ? s->port->calls->elapsed(s->port) : 0;
 	struct lurk_frame frame;
@@ -20,5 +20,5 @@ static void send(struct lurk_session *s, struct lurk_engine *engine)
 void lurk_session_send(struct lurk_session *s)
 {
 	for (unsigned i = 0; i < s->engines; i++)
-		send(s, lurk_session_engine(s, i));
+		lurk_session_send_of(s, lurk_session_engine(s, i));
 }

@@ -183,7 +183,7 @@ static void relay_event(struct lurk_session *s, const struct lurk_event *event)
 		lurk_engine_feed(engine, event);
 	}
 	if (!event->key.more)
-		lurk_session_send(s);
+		lurk_session_send_of(s, engine);
 }
 
 /* A keyboard that is free: what it gives it gives by itself, but its modifiers count. By key, since
@@ -418,9 +418,10 @@ static bool end_held(struct lurk_session *s)
 static void report_ended(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+	struct lurk_engine *engine = lurk_session_engine_of(s, number);
 
-	lurk_engine_end_report(lurk_session_engine_of(s, number), number);
-	lurk_session_send(s);
+	lurk_engine_end_report(engine, number);
+	lurk_session_send_of(s, engine);
 	if (k->ending && lurk_hold_end(s, number) != LURK_OK && k->present)
 		lurk_change_give_up(s, number, LURK_ERR_PORT);
 }
