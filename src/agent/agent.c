@@ -13,6 +13,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sysexits.h>
 #include <unistd.h>
 
 #include <glib-unix.h>
@@ -147,8 +148,9 @@ static bool another_runs(void)
 
 /* ---- The display ----------------------------------------------------------------------------- */
 
-/* By the environment. A display of another machine, as ssh brings one, has another keyboard. */
-static bool find_display(struct display *display, char why[256])
+/* By the environment, which may name none (*nowhere). A display of another machine, as ssh brings
+ * one, has another keyboard. */
+static bool find_display(struct display *display, bool *nowhere, char why[256])
 {
 	const char *wayland = getenv("WAYLAND_DISPLAY"), *x = getenv("DISPLAY");
 	const bool here = !getenv("SSH_CONNECTION");
@@ -162,6 +164,7 @@ static bool find_display(struct display *display, char why[256])
 		return wayland_open(display, why);
 	if (here && x && *x == ':')
 		return x11_open(display, why);
+	*nowhere = true;
 	snprintf(why, 256,
 		 "no session of a desktop is here: neither WAYLAND_DISPLAY nor a DISPLAY of this "
 		 "computer is set");
@@ -246,6 +249,7 @@ int main(int argc, char **argv)
 {
 	static struct agent a = {.service = {.fd = -1}};
 	gboolean layouts = FALSE, version = FALSE, shows = FALSE;
+	bool nowhere = false;
 	static char *socket_path;
 	char why[256] = "";
 	const GOptionEntry entries[] = {
@@ -287,8 +291,10 @@ int main(int argc, char **argv)
 		alarm(LAYOUTS_S);
 	else if (!is_first())
 		return 0;
-	if (!find_display(&a.display, why))
-		return fail(why);
+	if (!find_display(&a.display, &nowhere, why)) {
+		fail(why);
+		return nowhere ? EX_CONFIG : 1;
+	}
 	if (layouts)
 		return a.display.keymap ? print_layouts(&a.display)
 					: fail("the session has no keyboard");

@@ -483,7 +483,8 @@ def what_changed_is_shown():
 def no_session():
     why = "lurk-agent: no session of a desktop is here: neither WAYLAND_DISPLAY nor a DISPLAY of this computer is set"
     for more in [{}, {"DISPLAY": "192.0.2.1:0"}, {"DISPLAY": ":0", "SSH_CONNECTION": "x"}, {"WAYLAND_DISPLAY": "wayland-test", "SSH_CONNECTION": "x"}]:
-        assert layouts(PLAIN | more) == (1, why), more
+        assert layouts(PLAIN | more) == (os.EX_CONFIG, why), more
+        assert subprocess.run([AGENT], env=PLAIN | more, capture_output=True).returncode == os.EX_CONFIG
     for words, what in [(["--layout"], "Unknown option --layout"), (["now"], "`now` is not expected here"),
                         (["--show"], "--show takes a command, as in lurk-agent --show lurk off")]:
         done = subprocess.run([AGENT, *words], capture_output=True, text=True, env=PLAIN)
