@@ -7,11 +7,11 @@ import shutil
 import subprocess
 import time
 
-from machine import Machine, Skipped, kernel_package
+from machine import Machine, Skipped, kernel_package, make_initramfs
 
 PACKAGES = ("systemd,systemd-sysv,udev,kmod,dbus,linux-image-amd64,kbd,libpam-systemd,libevdev2,libjansson4,libjson-c5,libxkbcommon0,"
             "libyaml-0-2,xkb-data,libinput-tools")
-# A shell on the serial line; nothing that runs by itself.
+# A shell on the serial line; nothing that runs by itself, and nothing that gives up because the host is slow.
 SETUP = r"""
 mkdir -p etc/systemd/system/serial-getty@ttyS0.service.d
 printf '[Service]\nExecStart=\nExecStart=-/sbin/agetty --autologin root --keep-baud 115200 ttyS0 vt102\n' \
@@ -21,10 +21,17 @@ echo '/dev/vda / ext4 defaults 0 1' > etc/fstab
 chroot . passwd -d root
 chroot . useradd -m warden
 chroot . useradd -m visitor
+mkdir -p etc/systemd/system.conf.d
+printf '[Manager]\nDefaultTimeoutStartSec=1h\nDefaultDeviceTimeoutSec=1h\n' > etc/systemd/system.conf.d/patient.conf
 for unit in apt-daily.timer apt-daily-upgrade.timer e2scrub_all.timer e2scrub_reap.service fstrim.timer dpkg-db-backup.timer \
-    systemd-networkd-wait-online.service; do ln -sf /dev/null etc/systemd/system/$unit; done
+    systemd-networkd-wait-online.service systemd-binfmt.service proc-sys-fs-binfmt_misc.automount dev-hugepages.mount \
+    dev-mqueue.mount sys-fs-fuse-connections.mount systemd-pstore.service modprobe@efi_pstore.service modprobe@fuse.service \
+    modprobe@loop.service modprobe@dm_mod.service; do ln -sf /dev/null etc/systemd/system/$unit; done
 """
 TYPED = "/tmp/typed"
+# All that an initramfs has to do for such a disk.
+MOUNT = ["mount -t ext4 /dev/vda /root", "for folder in dev proc sys; do mount -o move /$folder /root/$folder; done",
+         "exec env -i switch_root /root /sbin/init"]
 WHO = "journalctl -b -u lurkd --no-pager -o short-unix | grep seat0 | tail -n 1"
 
 
@@ -33,7 +40,7 @@ WHO = "journalctl -b -u lurkd --no-pager -o short-unix | grep seat0 | tail -n 1"
 def build_disk(work, name="debian", packages="", setup="", size="1800M"):
     """Returns disk, kernel and initrd: of a Debian with what all have, and with more. Kept under a key of what went into it."""
     packages, setup = ",".join(filter(None, [PACKAGES, packages])), SETUP + setup
-    key = hashlib.sha256((packages + setup + kernel_package()).encode()).hexdigest()[:12]
+    key = hashlib.sha256((packages + setup + kernel_package() + str(MOUNT)).encode()).hexdigest()[:12]
     folder = os.path.join(work, f"{name}-{key}")
     if not os.path.exists(folder + "/done"):
         if os.geteuid():
@@ -52,13 +59,15 @@ def build_disk(work, name="debian", packages="", setup="", size="1800M"):
         if made.returncode:
             raise Skipped(f"the Debian cannot be had here; the log is {folder}/log")
         subprocess.run(["sh", "-e", "-c", setup], cwd=root, check=True, stdout=log, stderr=log)
-        for name in ["vmlinuz", "initrd.img"]:
-            shutil.copy(glob.glob(f"{root}/boot/{name}-*")[0], f"{folder}/{name}")
+        shutil.copy(glob.glob(f"{root}/boot/vmlinuz-*")[0], f"{folder}/vmlinuz")
+        make_initramfs(folder, "initrd", root, os.listdir(f"{root}/lib/modules")[0], [], MOUNT, {},
+                       ["virtio_pci", "virtio_blk", "ext4", "crc32c_generic"])
         print("making the file system", flush=True)
         subprocess.run(["mkfs.ext4", "-q", "-d", root, folder + "/disk", size], check=True, stdout=log, stderr=log)
         shutil.rmtree(root)
+        shutil.rmtree(folder + "/root-initrd")
         open(folder + "/done", "w").close()
-    return folder + "/disk", folder + "/vmlinuz", folder + "/initrd.img"
+    return folder + "/disk", folder + "/vmlinuz", folder + "/initrd.gz"
 
 
 def build_payload(build, work, name, but=("-dev_", "-pictures_", "-agent_"), programs=("vm_probe",)):
@@ -92,7 +101,7 @@ class Debian(Machine):
     usb = ["kbd0"]  # what is plugged in
 
     def log_in(self):
-        self.await_text("root@hide", self.seen)
+        self.await_text("root@hide", self.seen, 900)
         self.serial.sendall(b"exec env PS1= PS2= TERM=dumb DEBIAN_FRONTEND=noninteractive sh\nstty -echo cols 500; systemctl is-system-running --wait >/dev/null; "
                             b"echo shell-''ready\n")
         self.seen = self.await_text("shell-ready\n", self.seen)

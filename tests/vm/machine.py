@@ -69,7 +69,7 @@ def copy_program(program, root):
 MODULES = ["evdev", "uinput", "uhid", "hid-generic", "usbhid", "xhci-pci"]
 
 
-def make_initramfs(work, name, kernel, version, programs, commands, files):
+def make_initramfs(work, name, kernel, version, programs, commands, files, modules=MODULES):
     """A machine of busybox, these programs with what they link to, and these files; it runs the commands, and ends."""
     root = os.path.join(work, "root-" + name)
     shutil.rmtree(root, ignore_errors=True)
@@ -79,7 +79,7 @@ def make_initramfs(work, name, kernel, version, programs, commands, files):
     lines = ["#!/bin/busybox sh", "/bin/busybox --install -s /bin", "mount -t proc none /proc", "mount -t sysfs none /sys",
              "mount -t devtmpfs none /dev", "mkdir -p /dev/input", "export LD_LIBRARY_PATH=/lib"]
     seen = []
-    for module in MODULES:
+    for module in modules:
         listed = run("modprobe", "-d", kernel, "-S", version, "--show-depends", module)
         for path in re.findall(r"insmod (\S+)", listed):
             if path not in seen:
@@ -153,6 +153,7 @@ class Machine:
         # what they do there, and not many times more.
         command = ["qemu-system-x86_64", "-accel", "tcg", "-cpu", "EPYC", "-kernel", kernel, "-initrd", initrd, "-append",
                    "console=ttyS0 quiet no_timer_check " + words, "-nographic", "-monitor", "none",
+                   "-nic", "none",
                    "-chardev", f"socket,id=serial,path={line},server=on,wait=off", "-serial", "chardev:serial",
                    "-qmp", f"unix:{control},server,nowait", "-device", "qemu-xhci,id=xhci",
                    "-device", "usb-kbd,id=kbd0,bus=xhci.0", *arguments]
@@ -220,7 +221,8 @@ class Machine:
             if found:
                 return min(found)
             if patience.over():
-                raise RuntimeError(f"{' or '.join(f'`{text}`' for text in texts)} never came; the log is {self.log}:\n" + self.text[-1500:])
+                last = "".join(f"\n| {line}" for line in self.text[-1500:].splitlines())
+                raise RuntimeError(f"{' or '.join(f'`{text}`' for text in texts)} never came; the log is {self.log}:{last}")
             time.sleep(0.05)
 
     def press(self, presses, pause_s=0.15):
