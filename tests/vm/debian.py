@@ -108,6 +108,13 @@ class Debian(Machine):
 
     seen = 0
 
+    def cut(self):
+        print("power cut", flush=True)
+        self.seen = len(self.text)
+        self.usb = Debian.usb
+        super().cut()
+        self.log_in()
+
     def sh(self, command, fine=True, patience_s=120):
         begin = len(self.text)
         self.serial.sendall(f"( {command} ) </dev/null\necho \"[status $?]\"\n".encode())
