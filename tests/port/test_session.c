@@ -905,7 +905,7 @@ static const struct {
 	/* What is held at one seat, or typed, is nothing to the other. */
 	{{{"all Shift+KeyA>KeyX; F1>\"qrs\"", ""},
 	  {"+1:ShiftLeft +KeyA -KeyA -1:ShiftLeft", "ShiftLeft+ KeyA+ KeyA- ShiftLeft- "},
-	  {"+F1 +1:KeyB -1:KeyB", "KeyQ+ KeyQ- KeyR+ KeyR- KeyB+ KeyS+ KeyS- KeyB- "}}},
+	  {"+F1 +1:KeyB -1:KeyB", "KeyQ+ KeyQ- KeyB+ KeyR+ KeyR- KeyB- KeyS+ KeyS- "}}},
 	/* A key that is held goes on as it was pressed. */
 	{{{"ANN", ""},
 	  {"own KeyA>KeyX; CapsLock>Control", ""},

@@ -6,6 +6,7 @@
  *     change.c    one set of rules in force for another, on all keyboards or on none
  *     keymaps.c   the keymaps that rule sets are compiled to, and which sets are held
  *     rules.c     rule sets; apply, try, keep, use, off and on
+ *     engines.c   an engine for each seat
  *     seats.c     who is at which screen, whose rules of their own come and go
  *     own.c       what those rules may do
  *     locks.c     locks whose key goes away
@@ -54,9 +55,21 @@ static inline struct lurk_engine *lurk_session_engine_of(struct lurk_session *s,
 	return s->memory.engine_keyboards[number].engine;
 }
 
+/* ---- engines.c ------------------------------------------------------------------------------ */
+
+/* That of a part's seat. */
+struct lurk_engine *lurk_engines_of_part(struct lurk_session *s, unsigned part);
+
+/* lurk_engine_deadline() of them all. */
+uint64_t lurk_engines_deadline(const struct lurk_session *s);
+
+/* Whether text is read out of a rule set's image. */
+bool lurk_engines_type_from(const struct lurk_session *s, unsigned ruleset);
+
 /* ---- send.c --------------------------------------------------------------------------------- */
 
-/* Sends all that the engines have ready; or one of them, which is all that a key on its way needs. */
+/* Sends all that the engines have ready; or one of them, which is all that a key on its way needs.
+ */
 void lurk_session_send(struct lurk_session *s);
 void lurk_session_send_of(struct lurk_session *s, struct lurk_engine *engine);
 
@@ -64,9 +77,6 @@ void lurk_session_send_of(struct lurk_session *s, struct lurk_engine *engine);
 
 /* Stops at once where a state is not as the files above say. */
 void lurk_session_verify(const struct lurk_session *s);
-
-/* Whether text is read out of a rule set's image. */
-bool lurk_session_types_from(const struct lurk_session *s, unsigned ruleset);
 
 /* ---- hold.c --------------------------------------------------------------------------------- */
 
@@ -173,9 +183,6 @@ void lurk_seats_start(struct lurk_session *s);
 
 /* Whether somebody else is at a screen now: then that person's rules hold there. */
 void lurk_seats_look(struct lurk_session *s);
-
-/* The engine of a part's seat. */
-struct lurk_engine *lurk_seats_engine(struct lurk_session *s, unsigned part);
 
 /* lurk_engine.layout: of whoever is at the keyboard's seat. */
 uint32_t lurk_seats_layout(void *session, uint16_t keyboard);

@@ -156,7 +156,7 @@ static enum lurk_error open_next(struct lurk_session *s, const struct lurk_reque
 	ruleset = lurk_rules_free(s);
 	if (ruleset == LURK_NO_RULESET)
 		return LURK_ERR_ROOM;
-	lurk_assert(!lurk_session_types_from(s, ruleset));
+	lurk_assert(!lurk_engines_type_from(s, ruleset));
 	*to = s->mode;
 	if (!request || !request->keep_off || !lurk_session_off_by_other(to, request->by)) {
 		to->off = to->asked_off = to->toggled = false;

@@ -49,7 +49,7 @@ static void sit(struct lurk_session *s, unsigned index, uint32_t person)
 
 	if (s->mode.trying && s->mode.tried == index + 1)
 		lurk_session_end_try(s);
-	lurk_engine_cancel(lurk_seats_engine(s, index + 1));
+	lurk_engine_cancel(lurk_engines_of_part(s, index + 1));
 	lurk_session_send(s);
 	seat->person = person;
 	seat->layout = 0;
@@ -109,7 +109,7 @@ enum lurk_error lurk_session_layout(struct lurk_session *session,
 		return LURK_OK;
 	seat->layout = layout;
 	session->changes++;
-	engine = lurk_seats_engine(session, request->part);
+	engine = lurk_engines_of_part(session, request->part);
 	typing = &engine->typing;
 	if (typing->active && !typing->hold_last &&
 	    lurk_session_at(session, typing->keyboard)->part == request->part) {
@@ -137,15 +137,6 @@ void lurk_seats_start(struct lurk_session *s)
 		s->mode.parts[i + 1].ruleset = LURK_NO_RULESET;
 	}
 	s->seats[0].used = true; /* the main one, also while no keyboard is there */
-}
-
-struct lurk_engine *lurk_seats_engine(struct lurk_session *s, unsigned part)
-{
-	const unsigned index = part > 1 && part - 1 <= s->memory.engine_count ? part - 1 : 0;
-
-	if (index >= s->engines)
-		s->engines = (uint16_t)(index + 1);
-	return lurk_session_engine(s, index);
 }
 
 unsigned lurk_session_part(const struct lurk_session *session, const char *seat)

@@ -32,7 +32,7 @@ static void plugged(struct lurk_session *s, uint16_t number)
 		return; /* gone again already */
 	k->part = lurk_seats_of(s, k->info.seat);
 	k->present = true;
-	lurk_engine_use(lurk_seats_engine(s, k->part), number, NULL);
+	lurk_engine_use(lurk_engines_of_part(s, k->part), number, NULL);
 	lurk_engine_silence(lurk_session_engine_of(s, number), number, true);
 	/* Not for a power button: one is made when its rules need it. */
 	if (k->info.table_entries || lurk_declares(&k->info, LURK_KEY_LEFTSHIFT))
@@ -49,7 +49,7 @@ static void move(struct lurk_session *s, uint16_t number)
 	struct lurk_engine *to;
 
 	lurk_session_at(s, number)->part = lurk_seats_of(s, lurk_session_at(s, number)->info.seat);
-	to = lurk_seats_engine(s, lurk_session_at(s, number)->part);
+	to = lurk_engines_of_part(s, lurk_session_at(s, number)->part);
 	if (from == to)
 		return;
 	lurk_engine_release(from, number);
@@ -263,18 +263,9 @@ static uint64_t sooner(uint64_t a, uint64_t b)
 	return a < b ? a : b;
 }
 
-static uint64_t engines_deadline(const struct lurk_session *s)
-{
-	uint64_t soonest = lurk_engine_deadline(&s->engine);
-
-	for (unsigned i = 1; i < s->engines; i++)
-		soonest = sooner(soonest, lurk_engine_deadline(&s->memory.engines[i - 1]));
-	return soonest;
-}
-
 uint64_t lurk_session_deadline(const struct lurk_session *session)
 {
-	uint64_t soonest = engines_deadline(session);
+	uint64_t soonest = lurk_engines_deadline(session);
 
 	if (session->mode.trying)
 		soonest = sooner(soonest, session->mode.until_us);
@@ -337,7 +328,7 @@ static bool due(struct lurk_session *s)
 	now = s->port->calls->elapsed(s->port);
 	if (now < at)
 		return false;
-	if (engines_deadline(s) <= now) {
+	if (lurk_engines_deadline(s) <= now) {
 		lurk_session_send(s);
 		for (unsigned i = 0; i < s->engines; i++)
 			fulfil_wishes(s, lurk_session_engine(s, i));
@@ -551,28 +542,6 @@ void lurk_session_stop(struct lurk_session *session)
 	}
 }
 
-/* ---- Text that is being typed --------------------------------------------------------------- */
-
-bool lurk_session_types(const struct lurk_session *session)
-{
-	bool any = lurk_engine_types(&session->engine);
-
-	for (unsigned i = 1; i < session->engines; i++)
-		any = any || lurk_engine_types(&session->memory.engines[i - 1]);
-	return any;
-}
-
-bool lurk_session_types_from(const struct lurk_session *s, unsigned ruleset)
-{
-	const uint8_t *image = s->memory.images[ruleset];
-	bool any = image && lurk_engine_types_from(&s->engine, image, s->memory.image_size);
-
-	for (unsigned i = 1; image && i < s->engines; i++)
-		any = any || lurk_engine_types_from(&s->memory.engines[i - 1], image,
-						    s->memory.image_size);
-	return any;
-}
-
 /* ---- What holds ----------------------------------------------------------------------------- */
 
 #ifdef LURK_ASSERTIONS
@@ -613,7 +582,7 @@ void lurk_session_verify(const struct lurk_session *s)
 		lurk_assert(!part || !image || s->seats[part - 1].person != LURK_NOBODY);
 	}
 	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
-		lurk_assert(lurk_rules_held(s, i) || !lurk_session_types_from(s, i));
+		lurk_assert(lurk_rules_held(s, i) || !lurk_engines_type_from(s, i));
 	}
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		verify_keyboard(s, i);

@@ -1,0 +1,43 @@
+/* The engines: one for each seat, as far as there is memory for them. */
+#include "core/session/parts.h"
+
+struct lurk_engine *lurk_engines_of_part(struct lurk_session *s, unsigned part)
+{
+	const unsigned index = part > 1 && part - 1 <= s->memory.engine_count ? part - 1 : 0;
+
+	if (index >= s->engines)
+		s->engines = (uint16_t)(index + 1);
+	return lurk_session_engine(s, index);
+}
+
+uint64_t lurk_engines_deadline(const struct lurk_session *s)
+{
+	uint64_t soonest = lurk_engine_deadline(&s->engine);
+
+	for (unsigned i = 1; i < s->engines; i++) {
+		const uint64_t one = lurk_engine_deadline(&s->memory.engines[i - 1]);
+
+		soonest = one < soonest ? one : soonest;
+	}
+	return soonest;
+}
+
+bool lurk_session_types(const struct lurk_session *session)
+{
+	bool any = lurk_engine_types(&session->engine);
+
+	for (unsigned i = 1; i < session->engines; i++)
+		any = any || lurk_engine_types(&session->memory.engines[i - 1]);
+	return any;
+}
+
+bool lurk_engines_type_from(const struct lurk_session *s, unsigned ruleset)
+{
+	const uint8_t *image = s->memory.images[ruleset];
+	bool any = image && lurk_engine_types_from(&s->engine, image, s->memory.image_size);
+
+	for (unsigned i = 1; image && i < s->engines; i++)
+		any = any || lurk_engine_types_from(&s->memory.engines[i - 1], image,
+						    s->memory.image_size);
+	return any;
+}
