@@ -182,6 +182,10 @@ struct lurk_engine {
 void lurk_engine_init(struct lurk_engine *engine, struct lurk_engine_keyboard *keyboards,
 		      uint16_t count);
 
+/* Events of the keyboard that wait in one engine wait in the other one from now on: for a keyboard
+ * that is about to belong to that. */
+void lurk_engine_pass_on(struct lurk_engine *from, struct lurk_engine *to, uint16_t keyboard);
+
 /* Nothing but each key itself: for a keyboard without rules that is relayed all the same. */
 const struct lurk_keymap *lurk_keymap_plain(void);
 

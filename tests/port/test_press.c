@@ -258,8 +258,11 @@ static void apply(struct desk *d)
 
 static void try_out(struct desk *d)
 {
+	const struct lurk_request *by;
+
 	make_rules(d);
-	lurk_session_try(&d->session, request(d), d->rules.bytes, d->rules.length,
+	by = request(d);
+	lurk_session_try(&d->session, by, d->rules.bytes, d->rules.length,
 			 (1 + any(d, 3)) * UINT64_C(200000), &d->report);
 }
 
@@ -275,7 +278,9 @@ static void end_try(struct desk *d)
 
 static void use(struct desk *d)
 {
-	lurk_session_use(&d->session, request(d), any(d, 3) ? (uint16_t)any(d, 2) : LURK_PREVIOUS,
+	const struct lurk_request *by = request(d);
+
+	lurk_session_use(&d->session, by, any(d, 3) ? (uint16_t)any(d, 2) : LURK_PREVIOUS,
 			 &d->report);
 }
 
@@ -291,7 +296,9 @@ static void sit(struct desk *d)
 
 static void move(struct desk *d)
 {
-	lurk_sim_seat(d->rig->sim, any(d, KEYBOARDS), seats[any(d, COUNT(seats))]);
+	const unsigned keyboard = any(d, KEYBOARDS);
+
+	lurk_sim_seat(d->rig->sim, keyboard, seats[any(d, COUNT(seats))]);
 }
 
 static void allow(struct desk *d)

@@ -832,10 +832,18 @@ static void tell_layout(struct bench *b, uint32_t layout, const char *got)
 	assert_string_equal(sim_rig_got(b->rig), got);
 }
 
+static void give_to(struct bench *b, const char *seat, const char *got)
+{
+	lurk_sim_seat(b->rig->sim, 0, seat);
+	settle(b);
+	assert_string_equal(sim_rig_got(b->rig), got);
+}
+
 /* What is done, step by step, and what programs get of presses: "ANN" or "BEN" or "nobody" sits
  * down at the main seat, or at seat1 with a "1" before it; "own RULES" are that of the one at the
  * main seat, "own1 RULES" at seat1; "all RULES" the computer's; "L2" another layout for the one at
- * the main seat; anything else is pressed. */
+ * the main seat; "moved" gives the first keyboard to seat1, and "back"; anything else is pressed.
+ */
 static void do_step(struct bench *b, const char *what, const char *got)
 {
 	static const struct {
@@ -855,6 +863,8 @@ static void do_step(struct bench *b, const char *what, const char *got)
 		assert_int_equal(apply_own(b, "", what + 4), LURK_OK);
 	else if (!strncmp(what, "own1 ", 5))
 		assert_int_equal(apply_own(b, "seat1", what + 5), LURK_OK);
+	else if (!strcmp(what, "moved") || !strcmp(what, "back"))
+		give_to(b, *what == 'm' ? "seat1" : "", got);
 	else if (*what == 'L')
 		tell_layout(b, (uint32_t)(what[1] - '0'), got);
 	else if (!strncmp(what, "all ", 4))
@@ -906,6 +916,15 @@ static const struct {
 	{{{"all Shift+KeyA>KeyX; F1>\"qrs\"", ""},
 	  {"+1:ShiftLeft +KeyA -KeyA -1:ShiftLeft", "ShiftLeft+ KeyA+ KeyA- ShiftLeft- "},
 	  {"+F1 +1:KeyB -1:KeyB", "KeyQ+ KeyQ- KeyB+ KeyR+ KeyR- KeyB- KeyS+ KeyS- "}}},
+	/* A keyboard that goes to another seat: what it types, and what is down on it, ends; what
+	 * waited behind its text comes, and what waits for another one's goes along. */
+	{{{"all F1>\"qrs\"; KeyA>KeyX", ""},
+	  {"+KeyA +F1 +KeyI", "KeyX+ KeyX- KeyQ+ KeyQ- "},
+	  {"moved", "KeyI+ KeyI- "},
+	  {"-KeyI -KeyA ~400 +KeyA", "KeyX+ "},
+	  {"+1:F1 +KeyI", "KeyX- KeyQ+ KeyQ- "},
+	  {"back", "KeyI+ "},
+	  {"-KeyI ~400", "KeyI- KeyR+ KeyR- KeyS+ KeyS- "}}},
 	/* A key that is held goes on as it was pressed. */
 	{{{"ANN", ""},
 	  {"own KeyA>KeyX; CapsLock>Control", ""},

@@ -333,6 +333,32 @@ enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_e
 	return LURK_OK;
 }
 
+/* Events that wait must not press anything on a keyboard that is gone. */
+static void drop_pending(struct lurk_engine *e, uint16_t keyboard)
+{
+	uint16_t kept = 0;
+
+	for (uint16_t i = 0; i < e->pending_count; i++) {
+		const struct lurk_event *event = &e->pending[(e->first_pending + i) % LURK_PENDING];
+
+		if (event->keyboard != keyboard)
+			e->pending[(e->first_pending + kept++) % LURK_PENDING] = *event;
+	}
+	e->pending_count = kept;
+}
+
+void lurk_engine_pass_on(struct lurk_engine *from, struct lurk_engine *to, uint16_t keyboard)
+{
+	for (uint16_t i = 0; i < from->pending_count; i++) {
+		const struct lurk_event *event =
+			&from->pending[(from->first_pending + i) % LURK_PENDING];
+
+		if (event->keyboard == keyboard)
+			let_wait(to, event);
+	}
+	drop_pending(from, keyboard);
+}
+
 void lurk_engine_end_report(struct lurk_engine *engine, uint16_t keyboard)
 {
 	struct lurk_event *last;
@@ -384,20 +410,6 @@ bool lurk_engine_take_wish(struct lurk_engine *engine, struct lurk_wish *wish)
 void lurk_engine_silence(struct lurk_engine *engine, uint16_t keyboard, bool silent)
 {
 	engine->keyboards[keyboard].silent = silent;
-}
-
-/* Events that wait must not press anything on a keyboard that is gone. */
-static void drop_pending(struct lurk_engine *e, uint16_t keyboard)
-{
-	uint16_t kept = 0;
-
-	for (uint16_t i = 0; i < e->pending_count; i++) {
-		const struct lurk_event *event = &e->pending[(e->first_pending + i) % LURK_PENDING];
-
-		if (event->keyboard != keyboard)
-			e->pending[(e->first_pending + kept++) % LURK_PENDING] = *event;
-	}
-	e->pending_count = kept;
 }
 
 /* Its modifiers count no more, and what was lifted stays up. True where one would go up alone. */

@@ -42,7 +42,8 @@ static void plugged(struct lurk_session *s, uint16_t number)
 		k->caps_us = k->open_us;
 }
 
-/* It belongs to another seat now: what is down on it ends at the first. */
+/* It belongs to another seat now: what it types, and what is down on it, ends at the first; what
+ * waits for somebody else's text there goes along. */
 static void move(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_engine *from = lurk_session_engine_of(s, number);
@@ -52,9 +53,14 @@ static void move(struct lurk_session *s, uint16_t number)
 	to = lurk_engines_of_part(s, lurk_session_at(s, number)->part);
 	if (from == to)
 		return;
+	if (lurk_engine_types(from) && from->typing.keyboard == number)
+		lurk_engine_cancel(from);
+	lurk_session_send_of(s, from);
+	lurk_engine_pass_on(from, to, number);
 	lurk_engine_release(from, number);
-	lurk_session_send(s);
+	lurk_session_send_of(s, from);
 	lurk_engine_use(to, number, s->memory.engine_keyboards[number].keymap);
+	lurk_session_send_of(s, to);
 }
 
 static void changed(struct lurk_session *s, uint16_t number)
@@ -65,7 +71,6 @@ static void changed(struct lurk_session *s, uint16_t number)
 		return;
 	move(s, number);
 	lurk_change_one(s, number);
-	lurk_hold_listen_all(s);
 }
 
 static void unplugged(struct lurk_session *s, uint16_t number)
