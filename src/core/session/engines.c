@@ -1,6 +1,32 @@
 /* The engines: one for each seat, as far as there is memory for them. */
 #include "core/session/parts.h"
 
+static bool caps_lock(void *data, uint16_t keyboard)
+{
+	struct lurk_session *s = data;
+	uint8_t lit = 0;
+
+	for (uint16_t i = 0; i < s->numbers; i++) {
+		if (lurk_session_at(s, i)->present &&
+		    lurk_session_engine_of(s, i) == lurk_session_engine_of(s, keyboard))
+			lit |= lurk_port_lit(s->port, i);
+	}
+	return lit >> LURK_LOCK_CAPS & 1;
+}
+
+void lurk_engines_start(struct lurk_session *s, uint32_t (*layout)(void *, uint16_t))
+{
+	for (unsigned i = s->memory.engine_count + 1U; i-- > 0;) {
+		struct lurk_engine *engine = lurk_session_engine(s, i);
+
+		lurk_engine_init(engine, s->memory.engine_keyboards, s->memory.keyboard_count);
+		engine->caps_lock = caps_lock;
+		engine->layout = layout;
+		engine->asked = s;
+	}
+	s->engines = 1;
+}
+
 struct lurk_engine *lurk_engines_of_part(struct lurk_session *s, unsigned part)
 {
 	const unsigned index = part > 1 && part - 1 <= s->memory.engine_count ? part - 1 : 0;

@@ -57,6 +57,10 @@ static inline struct lurk_engine *lurk_session_engine_of(struct lurk_session *s,
 
 /* ---- engines.c ------------------------------------------------------------------------------ */
 
+/* All of them; `layout` is lurk_engine.layout. */
+void lurk_engines_start(struct lurk_session *s,
+			uint32_t (*layout)(void *session, uint16_t keyboard));
+
 /* That of a part's seat. */
 struct lurk_engine *lurk_engines_of_part(struct lurk_session *s, unsigned part);
 

@@ -473,27 +473,6 @@ void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *d
 
 /* ---- Start and end -------------------------------------------------------------------------- */
 
-static bool caps_lock(void *data, uint16_t keyboard)
-{
-	struct lurk_session *s = data;
-	uint8_t lit = 0;
-
-	for (uint16_t i = 0; i < s->numbers; i++) {
-		if (lurk_session_at(s, i)->present &&
-		    lurk_session_engine_of(s, i) == lurk_session_engine_of(s, keyboard))
-			lit |= lurk_port_lit(s->port, i);
-	}
-	return lit >> LURK_LOCK_CAPS & 1;
-}
-
-static void start_engine(struct lurk_session *s, struct lurk_engine *engine)
-{
-	lurk_engine_init(engine, s->memory.engine_keyboards, s->memory.keyboard_count);
-	engine->caps_lock = caps_lock;
-	engine->layout = lurk_seats_layout;
-	engine->asked = s;
-}
-
 enum lurk_error lurk_session_start(struct lurk_session *session,
 				   const struct lurk_session_memory *memory, struct lurk_port *port)
 {
@@ -501,10 +480,7 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 	memset(memory->keyboards, 0, memory->keyboard_count * sizeof *memory->keyboards);
 	session->port = port;
 	session->memory = *memory;
-	for (unsigned i = 0; i < memory->engine_count; i++)
-		start_engine(session, &memory->engines[i]);
-	start_engine(session, &session->engine);
-	session->engines = 1;
+	lurk_engines_start(session, lurk_seats_layout);
 	lurk_seats_start(session);
 	return lurk_rules_load(session);
 }
