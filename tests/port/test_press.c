@@ -64,7 +64,8 @@ struct desk {
 	unsigned long events, changes, refused, gaps;
 	char log[65536];
 	size_t logged;
-	char got[KEYBOARDS][16384]; /* where a test asks for it */
+	bool records; /* what programs get, for a test that asks for it */
+	char got[KEYBOARDS][16384];
 	size_t got_length[KEYBOARDS];
 };
 
@@ -93,6 +94,15 @@ __attribute__((format(printf, 2, 3))) static void note(struct desk *d, const cha
 /* ---- Programs ---------------------------------------------------------------------------------
  */
 
+static void record(struct desk *d, unsigned keyboard, lurk_key key, enum lurk_state state)
+{
+	size_t *length = &d->got_length[keyboard];
+
+	assert_true(*length < sizeof d->got[keyboard] - 64);
+	*length += (size_t)snprintf(d->got[keyboard] + *length, sizeof d->got[keyboard] - *length,
+				    "%s%c ", lurk_key_name(key), "-+"[state]);
+}
+
 static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state state)
 {
 	struct desk *d = data;
@@ -103,12 +113,8 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	if (state == LURK_REPEAT)
 		return;
 	note(d, "    %s%c %u\n", lurk_key_name(key), "-+"[state], keyboard);
-	d->got_length[keyboard] +=
-		(size_t)snprintf(d->got[keyboard] + d->got_length[keyboard],
-				 sizeof d->got[keyboard] - d->got_length[keyboard], "%s%c ",
-				 lurk_key_name(key), "-+"[state]);
-	if (d->got_length[keyboard] > sizeof d->got[keyboard] - 64)
-		d->got_length[keyboard] = 0;
+	if (d->records)
+		record(d, keyboard, key, state);
 	*down += state == LURK_DOWN ? 1 : -1;
 	if (*down < 0 || *down > 2)
 		wrong(d, "%s is down %d times", lurk_key_name(key), *down);
@@ -520,6 +526,7 @@ static struct desk *at_seats(uint64_t seed, const char *set, unsigned at)
 {
 	struct desk *d = make(seed, 1);
 
+	d->records = true;
 	lurk_sim_seat(d->rig->sim, 1, "seat1");
 	settle(d);
 	test_rules_read(&d->rules, set);

@@ -57,13 +57,34 @@ bool lurk_session_types(const struct lurk_session *session)
 	return any;
 }
 
-bool lurk_engines_type_from(const struct lurk_session *s, unsigned ruleset)
+static bool types_from(const struct lurk_session *s, const struct lurk_engine *engine,
+		       unsigned ruleset)
 {
 	const uint8_t *image = s->memory.images[ruleset];
-	bool any = image && lurk_engine_types_from(&s->engine, image, s->memory.image_size);
 
-	for (unsigned i = 1; image && i < s->engines; i++)
-		any = any || lurk_engine_types_from(&s->memory.engines[i - 1], image,
-						    s->memory.image_size);
+	return image && lurk_engine_types_from(engine, image, s->memory.image_size);
+}
+
+bool lurk_engines_type_from(const struct lurk_session *s, unsigned ruleset)
+{
+	bool any = types_from(s, &s->engine, ruleset);
+
+	for (unsigned i = 1; i < s->engines; i++)
+		any = any || types_from(s, &s->memory.engines[i - 1], ruleset);
+	return any;
+}
+
+bool lurk_engines_end_text(struct lurk_session *s, unsigned ruleset)
+{
+	bool any = false;
+
+	for (unsigned i = 0; i < s->engines; i++) {
+		struct lurk_engine *engine = lurk_session_engine(s, i);
+
+		if (!types_from(s, engine, ruleset))
+			continue;
+		lurk_engine_cancel(engine);
+		any = true;
+	}
 	return any;
 }

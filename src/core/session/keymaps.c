@@ -116,15 +116,8 @@ unsigned lurk_rules_free(const struct lurk_session *s)
 
 void lurk_rules_retire(struct lurk_session *s)
 {
-	for (unsigned i = 0; i < LURK_SESSION_RULESETS * s->engines; i++) {
-		const unsigned ruleset = i / s->engines;
-		struct lurk_engine *engine = lurk_session_engine(s, i % s->engines);
-
-		if (lurk_rules_held(s, ruleset) || !s->memory.images[ruleset] ||
-		    !lurk_engine_types_from(engine, s->memory.images[ruleset],
-					    s->memory.image_size))
-			continue;
-		lurk_engine_cancel(engine);
-		lurk_session_send(s); /* what waited goes by the rules in force */
+	for (unsigned i = 0; i < LURK_SESSION_RULESETS; i++) {
+		if (!lurk_rules_held(s, i) && lurk_engines_end_text(s, i))
+			lurk_session_send(s); /* what waited goes by the rules in force */
 	}
 }

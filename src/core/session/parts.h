@@ -67,8 +67,9 @@ struct lurk_engine *lurk_engines_of_part(struct lurk_session *s, unsigned part);
 /* lurk_engine_deadline() of them all. */
 uint64_t lurk_engines_deadline(const struct lurk_session *s);
 
-/* Whether text is read out of a rule set's image. */
+/* Whether text is read out of a rule set's image; and ends such text: true where there was any. */
 bool lurk_engines_type_from(const struct lurk_session *s, unsigned ruleset);
+bool lurk_engines_end_text(struct lurk_session *s, unsigned ruleset);
 
 /* ---- send.c --------------------------------------------------------------------------------- */
 

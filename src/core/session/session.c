@@ -46,11 +46,12 @@ static void plugged(struct lurk_session *s, uint16_t number)
  * waits for somebody else's text there goes along. */
 static void move(struct lurk_session *s, uint16_t number)
 {
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 	struct lurk_engine *from = lurk_session_engine_of(s, number);
 	struct lurk_engine *to;
 
-	lurk_session_at(s, number)->part = lurk_seats_of(s, lurk_session_at(s, number)->info.seat);
-	to = lurk_engines_of_part(s, lurk_session_at(s, number)->part);
+	k->part = lurk_seats_of(s, k->info.seat);
+	to = lurk_engines_of_part(s, k->part);
 	if (from == to)
 		return;
 	if (lurk_engine_types(from) && from->typing.keyboard == number)

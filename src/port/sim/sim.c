@@ -887,33 +887,35 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, uint32_t owner, un
 	return LURK_ERR_POWER;
 }
 
-static uint32_t sim_person(struct lurk_port *port, const char *seat)
+/* NULL where nobody ever sat there, and no keyboard was. */
+static struct screen *find_screen(struct lurk_sim *sim, const char *seat)
 {
-	const struct lurk_sim *sim = sim_of(port);
-
 	for (unsigned i = 0; i < sim->screen_count; i++) {
 		if (!strcmp(sim->screens[i].seat, seat))
-			return sim->screens[i].person;
+			return &sim->screens[i];
 	}
-	return LURK_NOBODY;
+	return NULL;
 }
 
-/* A seat that was not there yet has one of its own; those too many are at the main one's. */
+static uint32_t sim_person(struct lurk_port *port, const char *seat)
+{
+	const struct screen *screen = find_screen(sim_of(port), seat);
+
+	return screen ? screen->person : LURK_NOBODY;
+}
+
+/* A seat that was not there yet has one of its own: NULL where those are too many. */
 static struct screen *screen_at(struct lurk_sim *sim, const char *seat)
 {
-	struct screen *screen;
+	struct screen *screen = find_screen(sim, seat);
 	struct lurk_message message;
-	unsigned i = 0;
 
-	while (i < sim->screen_count && strcmp(sim->screens[i].seat, seat) != 0)
-		i++;
-	if (i < sim->screen_count)
-		return &sim->screens[i];
-	screen = &sim->screens[i];
-	if (i < SCREENS)
-		screen->layout = lurk_layout_open(sim->desk->layout, &message);
-	if (i == SCREENS || !screen->layout)
-		return sim->screens;
+	if (screen || sim->screen_count == SCREENS)
+		return screen;
+	screen = &sim->screens[sim->screen_count];
+	screen->layout = lurk_layout_open(sim->desk->layout, &message);
+	if (!screen->layout)
+		return NULL;
 	snprintf(screen->seat, sizeof screen->seat, "%s", seat);
 	screen->person = LURK_NOBODY;
 	sim->screen_count++;
@@ -922,7 +924,11 @@ static struct screen *screen_at(struct lurk_sim *sim, const char *seat)
 
 void lurk_sim_sit(struct lurk_sim *sim, const char *seat, uint32_t person)
 {
-	screen_at(sim, seat)->person = person;
+	struct screen *screen = screen_at(sim, seat);
+
+	if (!screen)
+		return;
+	screen->person = person;
 	queue_event(sim,
 		    (struct lurk_port_event){.kind = LURK_PORT_PERSONS, .time_us = sim->now_us});
 }
@@ -932,6 +938,8 @@ void lurk_sim_seat(struct lurk_sim *sim, unsigned keyboard, const char *seat)
 	struct keyboard *k = &sim->keyboards[keyboard];
 	struct screen *from = &sim->screens[k->screen], *to = screen_at(sim, seat);
 
+	if (!to)
+		return;
 	for (unsigned key = 0; from != to && key < LURK_KEY_COUNT; key++) {
 		for (int nodes = k->seen[key] + k->virtual.down[key]; nodes; nodes--)
 			program_loses(from, (lurk_key)key);
@@ -1018,9 +1026,11 @@ const char *lurk_sim_folder(const struct lurk_sim *sim)
 
 bool lurk_sim_anything_down(const struct lurk_sim *sim)
 {
-	for (unsigned key = 0; key < sim->screen_count * LURK_KEY_COUNT; key++) {
-		if (sim->screens[key / LURK_KEY_COUNT].pressed[key % LURK_KEY_COUNT])
-			return true;
+	for (unsigned i = 0; i < sim->screen_count; i++) {
+		for (unsigned key = 0; key < LURK_KEY_COUNT; key++) {
+			if (sim->screens[i].pressed[key])
+				return true;
+		}
 	}
 	return false;
 }
