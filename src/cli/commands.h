@@ -17,6 +17,7 @@ int cli_identify(struct cli *cli, int argc, char **argv);
 int cli_install(struct cli *cli, int argc, char **argv);
 int cli_keep(struct cli *cli, int argc, char **argv);
 int cli_keyboards(struct cli *cli, int argc, char **argv);
+int cli_layout(struct cli *cli, int argc, char **argv);
 int cli_map(struct cli *cli, int argc, char **argv);
 int cli_move(struct cli *cli, int argc, char **argv);
 int cli_off(struct cli *cli, int argc, char **argv);

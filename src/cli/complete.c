@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "cli/commands.h"
+#include "lurk/work/own_layouts.h"
 
 /* The words before the one that is completed, which may be empty. */
 struct complete {
@@ -114,6 +115,11 @@ static void offer_layout(void *data, const char *name)
 		offer(c, name);
 }
 
+static void offer_own_layout(void *data, const char *name)
+{
+	offer(data, name);
+}
+
 /* Words that an option takes; true where it is one of these. */
 static bool offer_values(struct complete *c, const char *option)
 {
@@ -127,7 +133,8 @@ static bool offer_values(struct complete *c, const char *option)
 		offer_forms(c);
 		return true;
 	}
-	if (!strcmp(option, "--layout")) {
+	if (!strcmp(option, "--layout") || !strcmp(option, "--from")) {
+		lurk_own_layout_files_each(&c->cli->ws, offer_own_layout, c);
 		lurk_layouts_each(offer_layout, c);
 		return true;
 	}
@@ -146,6 +153,8 @@ static void offer_all(struct complete *c)
 	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
 					      "off", "on",   "reach",   "resolve", NULL};
 	static const char *const of_profile[] = {"list", "new", "rename", "remove"};
+	static const char *const of_layout[] = {"list", "begin", "take",    "type",     "restore",
+						"show", "check", "install", "uninstall"};
 	static const char *const of_hwdb[] = {"list", "print", "write", "remove", "take"};
 	static const char *const keyboards[] = {"--keyboard", "-k", "--same-as", NULL};
 	static const char *const profiles[] = {"--profile", "-p",         "--use",
@@ -171,6 +180,13 @@ static void offer_all(struct complete *c)
 			offer(c, of_profile[i]);
 		if (c->count == 2 && (!strcmp(before, "rename") || !strcmp(before, "remove")))
 			offer_profiles(c);
+	} else if (!strcmp(command, "layout")) {
+		for (size_t i = 0; c->count == 1 && i < sizeof of_layout / sizeof *of_layout; i++)
+			offer(c, of_layout[i]);
+		if (c->count == 2 && strcmp(before, "begin") != 0 && strcmp(before, "take") != 0)
+			lurk_own_layout_files_each(&c->cli->ws, offer_own_layout, c);
+		else if (c->count == 3)
+			offer_keys(c);
 	} else if (!strcmp(command, "hwdb") && c->count == 1) {
 		for (size_t i = 0; i < sizeof of_hwdb / sizeof *of_hwdb; i++)
 			offer(c, of_hwdb[i]);

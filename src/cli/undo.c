@@ -1,4 +1,6 @@
 /* undo: takes back what the last command changed. */
+#include <string.h>
+
 #include "cli/commands.h"
 #include "lurk/work/apply.h"
 #include "tell/json.h"
@@ -36,6 +38,19 @@ static void say_json(const struct lurk_undo_step *step)
 	term_json(object);
 }
 
+/* Not of layouts, which are in force by no apply. */
+static bool is_of_rules(const struct lurk_undo_step *step)
+{
+	bool any = false;
+
+	for (unsigned i = 0; i < step->count; i++) {
+		const char *ending = strrchr(step->parts[i].file, '.');
+
+		any = any || (ending && !strcmp(ending, ".yaml"));
+	}
+	return any;
+}
+
 static void say(const struct cli *cli, const struct lurk_undo_step *step,
 		const struct lurk_outcome *outcome)
 {
@@ -59,7 +74,8 @@ static void say(const struct cli *cli, const struct lurk_undo_step *step,
 		       applied ? ", too" : "");
 		between = " ";
 	}
-	puts(applied ? ""
+	puts(applied || !is_of_rules(step)
+		     ? ""
 		     : " What is in force has not changed; `lurk apply` puts the file into "
 		       "force.");
 	say_next(cli, step);

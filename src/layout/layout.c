@@ -4,22 +4,9 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "layout/parts.h"
 #include "layout/registry.h"
-#include "layout/typing.h"
 #include "lurk/text/memory.h"
-
-/* X11 counts keys from 8. */
-enum { KEYCODE_OFFSET = 8 };
-
-struct lurk_layout {
-	struct xkb_context *context;
-	struct xkb_keymap *keymap;
-	struct xkb_state *state;
-	struct lurk_typing_table *typing;
-	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
-	xkb_layout_index_t group;           /* of the keymap's */
-	char name[64], words[96];           /* looked up when first asked for */
-};
 
 static void quiet(struct xkb_context *context, enum xkb_log_level level, const char *format,
 		  va_list args)
@@ -28,6 +15,29 @@ static void quiet(struct xkb_context *context, enum xkb_log_level level, const c
 	(void)level;
 	(void)format;
 	(void)args;
+}
+
+struct xkb_context *lurk_layout_context(void)
+{
+	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+
+	if (context)
+		xkb_context_set_log_fn(context, quiet);
+	return context;
+}
+
+struct lurk_layout *lurk_layout_of(struct xkb_context *context, struct xkb_keymap *keymap,
+				   xkb_layout_index_t group)
+{
+	struct lurk_layout *layout = lurk_allocate(1, sizeof *layout);
+
+	layout->context = xkb_context_ref(context);
+	layout->keymap = xkb_keymap_ref(keymap);
+	layout->group = group;
+	layout->state = lurk_typing_state(keymap, group);
+	if (!layout->state)
+		abort();
+	return layout;
 }
 
 struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *message)
@@ -43,8 +53,7 @@ static const char *words_of(const struct lurk_layout *layout)
 	return words ? words : "";
 }
 
-/* NAME or NAME:VARIANT. */
-static struct xkb_keymap *find_keymap(struct xkb_context *context, const char *name,
+struct xkb_keymap *lurk_layout_keymap(struct xkb_context *context, const char *name,
 				      const char *options)
 {
 	char base[64];
@@ -62,25 +71,17 @@ static struct xkb_keymap *find_keymap(struct xkb_context *context, const char *n
 unsigned lurk_layouts_of_keymap(const char *text, size_t length, struct lurk_layout *layouts[],
 				unsigned most)
 {
-	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+	struct xkb_context *context = lurk_layout_context();
 	struct xkb_keymap *keymap = NULL;
 	unsigned count = 0;
 
-	if (context) {
-		xkb_context_set_log_fn(context, quiet);
+	if (context)
 		keymap =
 			xkb_keymap_new_from_buffer(context, text, length, XKB_KEYMAP_FORMAT_TEXT_V1,
 						   XKB_KEYMAP_COMPILE_NO_FLAGS);
-	}
 	while (keymap && count < most && count < xkb_keymap_num_layouts(keymap)) {
-		struct lurk_layout *layout = lurk_allocate(1, sizeof *layout);
+		struct lurk_layout *layout = lurk_layout_of(context, keymap, count);
 
-		layout->group = count;
-		layout->state = lurk_typing_state(keymap, layout->group);
-		if (!layout->state)
-			abort();
-		layout->context = xkb_context_ref(context);
-		layout->keymap = xkb_keymap_ref(keymap);
 		snprintf(layout->words, sizeof layout->words, "%s", words_of(layout));
 		layouts[count++] = layout;
 	}
@@ -97,31 +98,26 @@ uint32_t lurk_layout_number_of(const struct lurk_layout *layout)
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 					  struct lurk_message *message)
 {
-	struct lurk_layout *layout = lurk_allocate(1, sizeof *layout);
+	struct xkb_context *context = lurk_layout_context();
+	struct xkb_keymap *keymap = context ? lurk_layout_keymap(context, name, options) : NULL;
+	struct lurk_layout *layout = NULL;
 	char meant[64] = "", candidates[256] = "";
 
-	layout->context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
-	if (layout->context) {
-		xkb_context_set_log_fn(layout->context, quiet);
-		layout->keymap = find_keymap(layout->context, name, options);
-		if (!layout->keymap &&
-		    lurk_registry_meant(layout->context, name, meant, candidates))
-			layout->keymap = find_keymap(layout->context, meant, options);
-	}
-	if (layout->keymap)
-		layout->state = xkb_state_new(layout->keymap);
-	if (layout->state) {
+	if (context && !keymap && lurk_registry_meant(context, name, meant, candidates))
+		keymap = lurk_layout_keymap(context, meant, options);
+	if (keymap) {
+		layout = lurk_layout_of(context, keymap, 0);
 		snprintf(layout->name, sizeof layout->name, "%s", *meant ? meant : name);
-		return layout;
-	}
-	if (*candidates)
+	} else if (*candidates) {
 		lurk_say(message, "there is no layout `%s`; did you mean %s?", name, candidates);
-	else
+	} else {
 		lurk_say(message,
 			 "there is no layout `%s`; write one such as us, gb or de:nodeadkeys",
 			 name);
-	lurk_layout_close(layout);
-	return NULL;
+	}
+	xkb_keymap_unref(keymap);
+	xkb_context_unref(context);
+	return layout;
 }
 
 void lurk_layouts_each(void (*tell)(void *data, const char *name), void *data)
@@ -160,8 +156,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 	lurk_release(layout);
 }
 
-/* Which of a key's own layouts is meant: many keys have one for all. */
-static xkb_layout_index_t group_of(const struct lurk_layout *layout, xkb_keycode_t code)
+xkb_layout_index_t lurk_layout_group_of(const struct lurk_layout *layout, xkb_keycode_t code)
 {
 	const xkb_layout_index_t count = xkb_keymap_num_layouts_for_key(layout->keymap, code);
 
@@ -174,8 +169,8 @@ static bool modifiers_for(const struct lurk_layout *layout, xkb_keycode_t code,
 {
 	struct xkb_keymap *keymap = layout->keymap;
 	xkb_mod_mask_t masks[8];
-	size_t n = xkb_keymap_key_get_mods_for_level(keymap, code, group_of(layout, code), level,
-						     masks, 8);
+	size_t n = xkb_keymap_key_get_mods_for_level(
+		keymap, code, lurk_layout_group_of(layout, code), level, masks, 8);
 	xkb_mod_mask_t shift = 1U << xkb_keymap_mod_get_index(keymap, XKB_MOD_NAME_SHIFT);
 	xkb_mod_mask_t third = 1U << xkb_keymap_mod_get_index(keymap, "Mod5");
 
@@ -255,14 +250,14 @@ struct third_level {
 static void look_for_third_level(struct xkb_keymap *keymap, xkb_keycode_t code, void *data)
 {
 	struct third_level *third = data;
-	const xkb_layout_index_t group = group_of(third->layout, code);
+	const xkb_layout_index_t group = lurk_layout_group_of(third->layout, code);
 	const xkb_level_index_t levels = xkb_keymap_num_levels_for_key(keymap, code, group);
-	const lurk_key key = (lurk_key)(code - KEYCODE_OFFSET);
+	const lurk_key key = (lurk_key)(code - LURK_KEYCODE_OFFSET);
 	const xkb_keysym_t *syms;
 	uint16_t modifiers;
 
 	/* The keypad and the key beside the left Shift have third levels in every layout. */
-	if (code < KEYCODE_OFFSET || key == LURK_KEY_102ND ||
+	if (code < LURK_KEYCODE_OFFSET || key == LURK_KEY_102ND ||
 	    lurk_key_side(key) == LURK_SIDE_NUMPAD)
 		return;
 	for (xkb_level_index_t level = 0; level < levels && !third->found; level++)
@@ -293,11 +288,11 @@ struct lurk_characters lurk_layout_characters(struct lurk_layout *layout)
 
 uint32_t lurk_layout_symbol(struct lurk_layout *layout, lurk_key key)
 {
-	const xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
+	const xkb_keycode_t code = (xkb_keycode_t)key + LURK_KEYCODE_OFFSET;
 	const xkb_keysym_t *syms;
 
-	return xkb_keymap_key_get_syms_by_level(layout->keymap, code, group_of(layout, code), 0,
-						&syms) > 0
+	return xkb_keymap_key_get_syms_by_level(layout->keymap, code,
+						lurk_layout_group_of(layout, code), 0, &syms) > 0
 		       ? syms[0]
 		       : 0;
 }
@@ -309,19 +304,12 @@ const char *lurk_symbol_name(uint32_t symbol, char out[LURK_SYMBOL])
 	return out;
 }
 
-static bool is_dead(xkb_keysym_t sym)
-{
-	enum { FIRST = 0xfe50, LAST = 0xfe9f }; /* as X11 numbers dead keys */
-
-	return sym >= FIRST && sym <= LAST;
-}
-
 /* Whether the key is part of a sequence; its end gives the text. */
 static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char text[LURK_LAYOUT_TEXT])
 {
 	xkb_keysym_t sym = xkb_state_key_get_one_sym(layout->state, code);
 
-	if (!layout->sequence && (sym == XKB_KEY_Multi_key || is_dead(sym)))
+	if (!layout->sequence && (sym == XKB_KEY_Multi_key || lurk_symbol_is_dead(sym)))
 		layout->sequence = lurk_typing_sequences(typing(layout));
 	if (!layout->sequence ||
 	    xkb_compose_state_feed(layout->sequence, sym) == XKB_COMPOSE_FEED_IGNORED)
@@ -358,14 +346,6 @@ static void accent(struct lurk_layout *layout, xkb_keysym_t dead, char legend[LU
 	xkb_compose_state_unref(sequence);
 }
 
-/* Not spaces and control characters, nor those that only steer text (Unicode's category Cf). */
-static bool is_printed(uint32_t c)
-{
-	return c > ' ' && !(c >= 0x7f && c <= 0xa0) && c != 0xad && c != 0x61c &&
-	       !(c >= 0x2000 && c <= 0x200f) && !(c >= 0x2028 && c <= 0x202f) &&
-	       !(c >= 0x205f && c <= 0x206f) && c != 0xfeff;
-}
-
 bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
 			char legend[LURK_LEGEND])
 {
@@ -387,19 +367,19 @@ bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modif
 	if (lurk_key_side(key) == LURK_SIDE_NUMPAD)
 		mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, XKB_MOD_NAME_NUM);
 	xkb_state_update_mask(state, mask, 0, 0, 0, 0, layout->group);
-	sym = xkb_state_key_get_one_sym(state, (xkb_keycode_t)key + KEYCODE_OFFSET);
-	if (is_dead(sym))
+	sym = xkb_state_key_get_one_sym(state, (xkb_keycode_t)key + LURK_KEYCODE_OFFSET);
+	if (lurk_symbol_is_dead(sym))
 		accent(layout, sym, legend);
-	else if (is_printed(xkb_keysym_to_utf32(sym)))
+	else if (lurk_is_printed(xkb_keysym_to_utf32(sym)))
 		xkb_keysym_to_utf8(sym, legend, LURK_LEGEND);
 	xkb_state_unref(state);
-	return is_dead(sym) && *legend;
+	return lurk_symbol_is_dead(sym) && *legend;
 }
 
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,
 		     char text[LURK_LAYOUT_TEXT])
 {
-	xkb_keycode_t code = (xkb_keycode_t)key + KEYCODE_OFFSET;
+	xkb_keycode_t code = (xkb_keycode_t)key + LURK_KEYCODE_OFFSET;
 
 	*text = '\0';
 	if (state == LURK_REPEAT && !xkb_keymap_key_repeats(layout->keymap, code))

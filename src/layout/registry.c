@@ -21,6 +21,11 @@ static _Thread_local struct {
 	__typeof__(rxkb_layout_get_name) *layout_get_name;
 	__typeof__(rxkb_layout_get_variant) *layout_get_variant;
 	__typeof__(rxkb_layout_get_description) *layout_get_description;
+	__typeof__(rxkb_layout_get_brief) *layout_get_brief;
+	__typeof__(rxkb_layout_get_iso639_first) *layout_get_iso639_first;
+	__typeof__(rxkb_iso639_code_get_code) *iso639_code_get_code;
+	__typeof__(rxkb_iso639_code_unref) *iso639_code_unref;
+	__typeof__(rxkb_context_set_log_level) *context_set_log_level;
 } rxkb;
 
 static bool find(void *function, const char *name)
@@ -40,34 +45,52 @@ static bool open_library(void)
 	return rxkb.library && FIND(context_new) && FIND(context_include_path_append) &&
 	       FIND(context_parse) && FIND(context_unref) && FIND(layout_first) &&
 	       FIND(layout_next) && FIND(layout_unref) && FIND(layout_get_name) &&
-	       FIND(layout_get_variant) && FIND(layout_get_description);
+	       FIND(layout_get_variant) && FIND(layout_get_description) && FIND(layout_get_brief) &&
+	       FIND(layout_get_iso639_first) && FIND(iso639_code_get_code) &&
+	       FIND(iso639_code_unref) && FIND(context_set_log_level);
 }
 
 /* A layout, or a layout's variant, by name and in words; false ends the list. */
-typedef bool entry_fn(void *data, const char *name, const char *words);
+typedef bool entry_fn(void *data, const char *name, const char *words, struct rxkb_layout *layout);
 
-static void each(struct xkb_context *context, entry_fn *tell, void *data)
+/* Of the evdev list in these folders; false where it cannot be read. */
+static bool each_in(const char *const *folders, unsigned count, entry_fn *tell, void *data)
 {
 	struct rxkb_context *list =
 		open_library() ? rxkb.context_new(RXKB_CONTEXT_NO_DEFAULT_INCLUDES) : NULL;
 	struct rxkb_layout *layout;
-	bool going = true;
+	bool read, going = true;
 
-	for (unsigned i = 0; list && i < xkb_context_num_include_paths(context); i++)
-		rxkb.context_include_path_append(list, xkb_context_include_path_get(context, i));
-	layout = list && rxkb.context_parse(list, "evdev") ? rxkb.layout_first(list) : NULL;
+	if (!list)
+		return false;
+	rxkb.context_set_log_level(list, RXKB_LOG_LEVEL_CRITICAL);
+	for (unsigned i = 0; i < count; i++)
+		rxkb.context_include_path_append(list, folders[i]);
+	read = rxkb.context_parse(list, "evdev");
+	layout = read ? rxkb.layout_first(list) : NULL;
 	for (; layout && going; layout = rxkb.layout_next(layout)) {
 		const char *variant = rxkb.layout_get_variant(layout);
 		char name[64];
 
 		snprintf(name, sizeof name, "%.31s%s%.31s", rxkb.layout_get_name(layout),
 			 variant ? ":" : "", variant ? variant : "");
-		going = tell(data, name, rxkb.layout_get_description(layout));
+		going = tell(data, name, rxkb.layout_get_description(layout), layout);
 	}
 	if (layout)
 		rxkb.layout_unref(layout);
-	if (list)
-		rxkb.context_unref(list);
+	rxkb.context_unref(list);
+	return read;
+}
+
+static void each(struct xkb_context *context, entry_fn *tell, void *data)
+{
+	enum { MOST = 16 };
+	const char *folders[MOST];
+	unsigned count = 0;
+
+	for (; count < MOST && count < xkb_context_num_include_paths(context); count++)
+		folders[count] = xkb_context_include_path_get(context, count);
+	each_in(folders, count, tell, data);
 }
 
 /* ---- In words -------------------------------------------------------------------------------- */
@@ -78,10 +101,11 @@ struct wanted {
 	size_t size;
 };
 
-static bool take_words(void *data, const char *name, const char *words)
+static bool take_words(void *data, const char *name, const char *words, struct rxkb_layout *layout)
 {
 	const struct wanted *w = data;
 
+	(void)layout;
 	if (strcmp(name, w->name) != 0)
 		return true;
 	snprintf(w->words, w->size, "%s", words);
@@ -102,10 +126,11 @@ struct called {
 	char *name;
 };
 
-static bool take_name(void *data, const char *name, const char *words)
+static bool take_name(void *data, const char *name, const char *words, struct rxkb_layout *layout)
 {
 	const struct called *c = data;
 
+	(void)layout;
 	if (strcmp(words, c->words) != 0)
 		return true;
 	snprintf(c->name, 64, "%s", name);
@@ -130,12 +155,13 @@ struct meant {
 	bool exact;
 };
 
-static bool take_meant(void *data, const char *name, const char *words)
+static bool take_meant(void *data, const char *name, const char *words, struct rxkb_layout *layout)
 {
 	enum { MOST = 4 };
 	struct meant *m = data;
 	size_t n = strlen(m->candidates);
 
+	(void)layout;
 	m->exact = !strcasecmp(words, m->word);
 	if (!m->exact &&
 	    (strchr(name, ':') || (!strcasestr(words, m->country) &&
@@ -168,11 +194,12 @@ struct all {
 	void *data;
 };
 
-static bool take_any(void *data, const char *name, const char *words)
+static bool take_any(void *data, const char *name, const char *words, struct rxkb_layout *layout)
 {
 	const struct all *all = data;
 
 	(void)words;
+	(void)layout;
 	all->tell(all->data, name);
 	return true;
 }
@@ -183,4 +210,64 @@ void lurk_registry_each(struct xkb_context *context, void (*tell)(void *data, co
 	struct all all = {tell, data};
 
 	each(context, take_any, &all);
+}
+
+/* ---- Menus ----------------------------------------------------------------------------------- */
+
+struct language {
+	const char *name;
+	char *brief, *language;
+};
+
+static bool take_language(void *data, const char *name, const char *words,
+			  struct rxkb_layout *layout)
+{
+	const struct language *l = data;
+	struct rxkb_iso639_code *code;
+
+	(void)words;
+	if (strcmp(name, l->name) != 0)
+		return true;
+	code = rxkb.layout_get_iso639_first(layout);
+	snprintf(l->brief, LURK_REGISTRY_CODE, "%s",
+		 rxkb.layout_get_brief(layout) ? rxkb.layout_get_brief(layout) : "");
+	snprintf(l->language, LURK_REGISTRY_CODE, "%s",
+		 code ? rxkb.iso639_code_get_code(code) : "");
+	if (code)
+		rxkb.iso639_code_unref(code);
+	return false;
+}
+
+void lurk_registry_language(struct xkb_context *context, const char *name,
+			    char brief[LURK_REGISTRY_CODE], char language[LURK_REGISTRY_CODE])
+{
+	struct language wanted = {name, brief, language};
+
+	*brief = *language = '\0';
+	each(context, take_language, &wanted);
+}
+
+struct listed {
+	const char *name, *words;
+	int count;
+	bool found;
+};
+
+static bool take_listed(void *data, const char *name, const char *words, struct rxkb_layout *layout)
+{
+	struct listed *l = data;
+
+	(void)layout;
+	l->count++;
+	l->found = l->found || (!strcmp(name, l->name) && !strcmp(words, l->words));
+	return true;
+}
+
+bool lurk_registry_lists(const char *folder, const char *name, const char *words, int *count)
+{
+	struct listed listed = {.name = name, .words = words};
+	const bool read = each_in(&folder, 1, take_listed, &listed);
+
+	*count = read ? listed.count : -1;
+	return listed.found;
 }

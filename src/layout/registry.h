@@ -23,4 +23,14 @@ void lurk_registry_called(struct xkb_context *context, const char *words, char n
 void lurk_registry_each(struct xkb_context *context, void (*tell)(void *data, const char *name),
 			void *data);
 
+/* What a layout's sign in a panel is, "de", and the ISO 639 code of its language, "deu"; "" where
+ * that is not known. */
+enum { LURK_REGISTRY_CODE = 16 };
+void lurk_registry_language(struct xkb_context *context, const char *name,
+			    char brief[LURK_REGISTRY_CODE], char language[LURK_REGISTRY_CODE]);
+
+/* Whether the list in one folder, as desktops read it, has a layout with that name and those words;
+ * and how many it has, -1 where it cannot be read. */
+bool lurk_registry_lists(const char *folder, const char *name, const char *words, int *count);
+
 #endif

@@ -40,7 +40,7 @@ class Desk:
             return file.read()
 
     def run(self, arguments, stdin="", desk="hide", env=()):
-        environment = {"PATH": os.environ["PATH"], "HOME": self.folder, **dict(env)}
+        environment = {"PATH": os.environ["PATH"], "HOME": self.folder, "LSAN_OPTIONS": os.environ.get("LSAN_OPTIONS", ""), **dict(env)}
         if desk:
             environment["LURK_DESK"] = desk
         return subprocess.run([*WRAPPER, LURK, *arguments], input=stdin, capture_output=True, text=True,
@@ -88,7 +88,7 @@ def demo(desk):
 def help_everywhere(desk):
     listed = desk.want("--help", out=["Commands:", "Exit status"])
     commands = re.findall(r"^  ([a-z]+) ", listed.split("Commands:")[1], re.M)
-    assert len(commands) == 32, commands
+    assert len(commands) == 33, commands
     letters = {}  # one letter, one meaning in all of them
     for command in commands:
         told = desk.want([command, "--help"], out=["Usage: lurk " + command, "xample", "--json"])
@@ -119,6 +119,19 @@ USED_WRONGLY = [
     ("profile new night --based-on bass", "there is no profile `bass` to base it on"),
     ("profile nwe", "`lurk profile list`, new, rename or remove, not `nwe`"),
     ("use", "say which profile, or --previous"),
+    ("layout tpye", "`lurk layout tpye` is nothing; did you mean type?"),
+    ("layout frob", "did you mean list, begin, take, type, restore, show, check, install or uninstall?"),
+    ("layout begin", "say what it is called: `lurk layout begin NAME`"),
+    ("layout begin Tern", "`Tern` is no name for a layout: small letters, digits and _"),
+    ("layout begin gb", "the system has a layout, or a part of some, that is called `gb`"),
+    ("layout begin tern --from xx", "there is no layout `xx`; write one such as us, gb or de:nodeadkeys"),
+    (["layout", "begin", "tern", "--words", "German"], "de is called \"German\" already; --words says what menus call yours"),
+    ("layout show tern --from gb", "--from and --words are for `lurk layout begin`"),
+    ("layout type tern KeyM", "say which layout, which key and which sign"),
+    ("layout type tern KeyM x y", "`y` is not expected here"),
+    ("layout show tern", "you have no layout `tern`; `lurk layout` lists yours, `lurk layout begin NAME` makes one"),
+    ("layout install ../tern", "you have no layout `../tern`"),
+    ("layout uninstall ../tern", "`../tern` is no name for a layout"),
     ("use night --", "the command to run is missing behind `--`"),
     ("map NumLock Tab Insert", "`Insert` is one word too many"),
     (["map", "NumLock to Tab", "Insert"], "`Insert` is one word too many"),
@@ -157,6 +170,9 @@ COULD_NOT = [
     ("map F1 F2 --profile /proc/lurk/profile.yaml", "/proc/lurk/profile.yaml: its folder cannot be made"),
     ("--desk nowhere/x/desk keyboards", "nowhere/x/desk: no desk can be made there: No such file or directory"),
     ("show --profile .", "is a folder, not a file"),
+    ("layout take nowhere", "nowhere: there is no such file"),
+    ("layout take hide", "hide: is a folder, not a file"),
+    ("layout take hide/desk.yaml tern", "hide/desk.yaml: it is no layout: "),
 ]
 
 
@@ -950,7 +966,8 @@ COMPLETIONS = [
     ("ma", ["map"]), ("map Caps", ["CapsLock"]), ("map CapsLock noth", ["nothing"]), ("map --ke", ["--keyboard"]),
     ("map NumLock Tab --keyboard wag", ["wagtail"]), ("use n", ["night"]), ("profile n", ["new"]), ("use --pr", ["--previous", "--profile"]),
     ("swap meta", ["Meta", "MetaLeft", "MetaRight"]), ("map F12 --use ", ["base", "night"]), ("xyz", []), ("help rev", []),
-    ("--d", ["--desk"]), ("nowhere 'x", [])]
+    ("--d", ["--desk"]), ("nowhere 'x", []), ("layout un", ["uninstall"]), ("layout show t", ["tern"]), ("layout type tern Caps", ["CapsLock"]),
+    ("layout begin t", []), ("picture --layout ter", ["tern"]), ("layout begin x --from de:ne", ["de:neo"])]
 SHELLS = {
     "bash": """source {folder}/lurk.bash; COMP_WORDS=({words}); COMP_CWORD={last}; _lurk; printf '%s\\n' "${{COMPREPLY[@]}}" """,
     "fish": """source {folder}/lurk.fish; complete -C '{line}'""",
@@ -1006,6 +1023,7 @@ def completion(desk):
     """What the command says may come next, and each shell that is here with it."""
     desk.want("keyboards")
     desk.want("profile new night")
+    desk.want("layout begin tern --from gb")
     for line, wanted in COMPLETIONS:
         words = line.split(" ")
         assert desk.want(["complete", "--", *words]).split() == wanted, (line, desk.want(["complete", "--", *words]))
@@ -1044,6 +1062,99 @@ def recipes(desk):
         if got != wanted:
             wrong.append((recipe.splitlines()[0], got, wanted))
     assert not wrong and number > 10, wrong
+
+
+TYPED = [  # after `lurk layout begin tern --from gb --words Tern`
+    ("type tern AltRight+M ♂", 0, ["AltRight+KeyM types ♂ in tern now, and no longer µ.", "No key types `µ` any more", "`lurk layout install tern`"]),
+    ("type tern AltRight+M ♂", 1, "AltRight+KeyM types ♂ in tern already"),
+    ("type tern µ x", 2, "no key of the layout types `µ`"),
+    ("type tern ¬ …", 0, ["Shift+Backquote types … in tern now, and no longer ¬."]),
+    ("type tern # nothing", 0, ["Backslash types nothing in tern now, and no longer #.", "No key types `#` any more, which Backslash did"]),
+    ("type tern AltRight+Space U+202F", 0, ["AltRight+Space types U+202F in tern now, and no longer space."]),
+    ("type tern hid:07:10 x", 2, "`hid:07:10` is not one key"),
+    ("type tern Control+M x", 2, "tern: what a key types is chosen with Shift, AltRight or both; nothing is changed"),
+    ("type tern M seen", 2, "`lurk map KEY --text 'seen'`"),
+    ("type tern ShiftLeft x", 2, "ShiftLeft is a modifier; to make it another key is a rule's work: `lurk map ShiftLeft RESULT`"),
+    ("check tern", 1, ["3 things to know of tern:", "`lurk layout type tern KEY '#'` gives it to another key, `lurk layout restore tern Backslash` that key back",
+                       "and programs and passwords need it.  [lost-sign]"]),
+    ("restore tern Backslash", 0, ["Backslash types in tern what it does in English (UK)"]),
+    ("restore tern Backslash", 1, "Backslash types what it does in English (UK) already"),
+    ("check tern", 0, ["2 things to know of tern:"]),
+    ("show tern", 0, ['tern, "Tern", is English (UK) but for this:', "AltRight+KeyM    ♂       µ", "No desktop has it yet: `lurk layout install tern` gives it to them."]),
+    ("", 0, ['tern, "Tern": English (UK) with 3 changes; no desktop has it yet']),
+    ("begin tern", 3, "hide/layouts/symbols/tern is there already"),
+    ("uninstall tern", 1, "no layout `tern` is installed in hide/xkb"),
+]
+OTHERS = """<?xml version="1.0"?>
+<!DOCTYPE xkbConfigRegistry SYSTEM "xkb.dtd">
+<xkbConfigRegistry version="1.1"><!-- mine: </layoutList> <layout><name>tern</name></layout> -->
+<modelList></modelList>
+<layoutList>\t<layout><configItem><name>gull</name><description>Gull &amp; co</description></configItem></layout></layoutList>
+</xkbConfigRegistry>"""
+
+
+def own_layouts(desk):
+    """From beginning one to having it in a menu and out of it again, each step taken back; what others have there stays byte for byte."""
+    def listed():
+        return desk.read("hide/xkb/rules/evdev.xml")
+    desk.want("layout", out=["None yet: `lurk layout begin NAME`"])
+    desk.want("layout begin tern --from gb --words Tern", out=["tern begins as English (UK), in hide/layouts/symbols/tern.", 'menu, as "Tern".'])
+    for words, status, wanted in TYPED:
+        desk.want("layout " + words, status, **({"out" if isinstance(wanted, list) else "err": wanted}))
+    desk.want("picture --layout tern --with AltRight", out=["layout Tern", "♂"])
+    desk.write("hide/xkb/rules/evdev.xml", OTHERS)
+    for _ in range(2):
+        desk.want("layout install tern", out=["hide/xkb", 'and "Tern" in the menu of layouts.', "`lurk layout uninstall tern` takes it away"])
+    assert desk.read("hide/xkb/symbols/tern") == desk.read("hide/layouts/symbols/tern") and listed().count("<name>tern</name>") == 2 and "Gull &amp; co" in listed()
+    assert json.loads(desk.want("layout show tern --json"))["desktops"] == "installed"
+    desk.want("layout type tern N ν", out=["Desktops have it as it was: `lurk layout install tern` gives them this."])
+    desk.want("layout install tern", out=["tern is installed in hide/xkb"])
+    desk.want("layout uninstall tern", out=["tern is taken from the menu of layouts."])
+    assert listed() == OTHERS and os.listdir(desk.path("hide/xkb/symbols")) == []
+    desk.want("undo", out=["Took back the last edit: the layout tern out of menus.", "is as before it"])
+    assert "<name>tern</name>" in listed().replace(OTHERS.split("-->")[0], "")
+    for _ in range(3):
+        desk.want("undo")
+    assert listed() == OTHERS and "ν" not in desk.read("hide/layouts/symbols/tern")
+    # Where nobody has a list yet there is none again afterwards.
+    shutil.rmtree(desk.path("hide/xkb"))
+    desk.want("layout install tern --json", out=['"desktops":"installed"'])
+    desk.want("layout uninstall tern --json", out=['{"uninstalled":"tern"}'])
+    assert not any(names for _, _, names in os.walk(desk.path("hide/xkb")))
+    # What is in the way stays: a list that desktops cannot read, another's layout, a folder without rights.
+    for bad in ("", "<xkbConfigRegistry>", OTHERS.replace("</layoutList>\n", "\n"), OTHERS.replace("layoutList", "optionList")):
+        desk.write("hide/xkb/rules/evdev.xml", bad)
+        desk.want("layout install tern", 3, err="hide/xkb/rules/evdev.xml: it is no list of layouts that desktops can read; nothing is installed")
+        assert listed() == bad and not os.path.exists(desk.path("hide/xkb/symbols/tern"))
+    desk.write("hide/xkb/rules/evdev.xml", OTHERS)
+    desk.write("hide/xkb/symbols/tern", 'xkb_symbols "x" { include "fr" };')
+    desk.want("layout install tern", 3, err="hide/xkb/symbols/tern is there already, and no earlier version of yours")
+    assert listed() == OTHERS
+    os.remove(desk.path("hide/xkb/symbols/tern"))
+    os.symlink("/dev/full", desk.path("hide/xkb/symbols/tern"))
+    desk.want("layout install tern", 3)
+    assert listed() == OTHERS
+    # From a friend, and beside one's own.
+    shutil.copy(desk.path("hide/layouts/symbols/tern"), desk.path("friend"))
+    desk.want("layout take friend", out=['friend is a layout of yours now: "Tern", in hide/layouts/symbols/friend.'])
+    desk.want("layout take friend", 3, err="friend is there already")
+    desk.want("layout begin knot --from tern", out=["knot begins as "])
+    desk.want("layout type knot K κ")
+    desk.want("layout check knot", out=["2 things to know of knot:", "No key types `k` any more, which KeyK did, and programs", "No key types `Κ`, the capital that Shift+KeyK would.  [no-capital]"], status=1)
+    # Broken by hand, and what never ends: each is one line, and the others are listed.
+    desk.write("hide/layouts/symbols/torn", 'xkb_symbols "x" { include "gb"')
+    desk.write("hide/layouts/symbols/round", 'xkb_symbols "x" { include "tern" include "round" };')
+    desk.want("layout show torn", 3, err="hide/layouts/symbols/torn: it is no layout: ")
+    desk.want("layout show round", 3, err="what it includes comes back to `round`, without an end")
+    desk.want("layout", out=["tern, ", "friend, "], err=["torn: it is no layout", "round: it is no layout"])
+    desk.want("picture --layout torn", 2, err="it is no layout")
+    # Many edits at once: each that says so has arrived.
+    running = [subprocess.Popen([*WRAPPER, LURK, "--desk", "hide", "layout", "type", "tern", key, "✓"], cwd=desk.folder, stdout=subprocess.PIPE,
+                                stderr=subprocess.PIPE, text=True, env={"PATH": os.environ["PATH"], "HOME": desk.folder}) for key in KEYS[:8]]
+    done = [(key, *one.communicate(), one.returncode) for key, one in zip(KEYS, running)]
+    changes = [row["press"] for row in json.loads(desk.want("layout show tern --json"))["changes"]]
+    for key, out, err, status in done:
+        assert status == 0 and key in changes, (key, out, err, status, changes)
 
 
 KEYS = [f"Key{letter}" for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"][:20]
@@ -1227,7 +1338,8 @@ def root_in_somebodys_folder(desk):
 
 
 FAULTY = ["map KeyC Tab", "map NumLock nothing", "swap F1 F2", "restore NumLock", "undo", "profile new night", "keyboards --keyboard heron --broken Delete",
-          "map KeyC Tab --apply", "apply", "show", "status", "check", "off NumLock"]
+          "map KeyC Tab --apply", "apply", "show", "status", "check", "off NumLock", "layout begin knot --from gb", "layout type tern KeyM ✓",
+          "layout install tern", "layout uninstall gull", "layout take hide/layouts/symbols/tern dune"]
 
 
 def faults(desk):
@@ -1240,11 +1352,20 @@ def faults(desk):
     desk.want("keyboards")
     desk.want("map NumLock Tab --apply")
     desk.want("map F4 F5")
+    for name in ("tern", "gull"):
+        desk.want(["layout", "begin", name, "--from", "gb", "--words", name])
+    desk.want("layout install gull")
     shutil.move(desk.path("hide"), desk.path("before"))
     most, ran = int(os.environ.get("LURK_FAULT_RUNS", "12")), 0
 
-    def files():
-        return {name: open(desk.path("hide/" + name), "rb").read() for name in os.listdir(desk.path("hide")) if ".yaml" in name}
+    def files(desk_folder="hide"):
+        found = {}
+        for folder, _, names in os.walk(desk.path(desk_folder)):
+            for name in names:
+                path = os.path.join(folder, name)
+                if ".yaml" in name or "/layouts" in folder or "/xkb" in folder:
+                    found[os.path.relpath(path, desk.path(desk_folder))] = open(path, "rb").read()
+        return found
 
     def run(command, kind, at):
         shutil.rmtree(desk.path("hide"), ignore_errors=True)
@@ -1256,7 +1377,7 @@ def faults(desk):
             whole = run(command, kind, 0)
             assert whole.returncode in (0, 1), (command, whole)
             count, after = int(desk.read("count")), files()
-            before = {name: open(desk.path("before/" + name), "rb").read() for name in os.listdir(desk.path("before")) if ".yaml" in name}
+            before = files("before")
             for at in range(1, count + 1, max(1, count // most)):
                 done = run(command, kind, at)
                 told = (command, kind, at, done)
@@ -1274,7 +1395,7 @@ def faults(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, what_changed_comes_first, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, without_a_program, profiles, renaming, completion, recipes, nothing_is_too_wide]
+             resolve, decode, without_a_program, profiles, renaming, own_layouts, completion, recipes, nothing_is_too_wide]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:

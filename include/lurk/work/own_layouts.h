@@ -1,0 +1,79 @@
+/*
+ * A person's own layouts (lurk/layout/own.h): where they are worked on, and how desktops get them.
+ *
+ * They are worked on in the folder layouts/ beside the profile, as layouts/symbols/NAME: one file
+ * each, which can be sent to somebody. Installed, a copy stands where libxkbcommon looks for a
+ * person's own, $XDG_CONFIG_HOME/xkb; root's in /etc/xkb, for everybody; a desk's in its folder
+ * xkb/. Every step can be taken back (lurk/work/undo.h).
+ */
+#ifndef LURK_INCLUDE_WORK_OWN_LAYOUTS_H
+#define LURK_INCLUDE_WORK_OWN_LAYOUTS_H
+
+#include "lurk/declare.h"
+#include "lurk/layout/own.h"
+#include "lurk/work/workspace.h"
+
+LURK_BEGIN_C
+
+/* One that is open; `own` is NULL where none is. To be closed. */
+struct lurk_own_layout_file {
+	struct lurk_own_layout *own;
+	char path[LURK_PATH];
+	struct lurk_file_seen seen;
+};
+void lurk_own_layout_file_close(struct lurk_own_layout_file *file);
+
+/* Of all that follows the workspace needs its paths alone: lurk_workspace_find_layout(). */
+
+/* Where XKB's folders `symbols` and `rules` are: of those that are worked on, and of those that are
+ * installed. Returns out. */
+const char *lurk_own_layout_folder(const struct lurk_workspace *ws, char out[LURK_PATH]);
+const char *lurk_own_layout_installed_folder(const struct lurk_workspace *ws, char out[LURK_PATH]);
+
+/* A new one. `base` is NULL for the layout that is in use; `words` NULL for the base's and the
+ * name. */
+enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char *name,
+					  const char *base, const char *words,
+					  struct lurk_own_layout_file *file,
+					  struct lurk_message *message);
+/* A copy of somebody else's symbols file; `name` is NULL for that of the file. */
+enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *from,
+					 const char *name, struct lurk_own_layout_file *file,
+					 struct lurk_message *message);
+/* One that is there. Where the workspace is for editing, others who edit wait. */
+enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *name,
+					 struct lurk_own_layout_file *file,
+					 struct lurk_message *message);
+/* After an edit. */
+enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
+					 struct lurk_own_layout_file *file, const char *summary,
+					 struct lurk_message *message);
+/* Their names, in an order. */
+void lurk_own_layout_files_each(const struct lurk_workspace *ws,
+				void (*tell)(void *data, const char *name), void *data);
+
+/* A layout by its name, as lurk_layout_open(): a person's own first. */
+struct lurk_layout *lurk_layout_find(struct lurk_workspace *ws, const char *name,
+				     struct lurk_message *message);
+
+/* Whether desktops have it. */
+enum lurk_own_layout_installed {
+	LURK_OWN_NOT_INSTALLED,
+	LURK_OWN_INSTALLED_OTHERWISE,
+	LURK_OWN_INSTALLED
+};
+enum lurk_own_layout_installed
+lurk_own_layout_is_installed(const struct lurk_workspace *ws,
+			     const struct lurk_own_layout_file *file);
+/* The layout first, then its entry in the menu; and the other way round. Each is put in place
+ * whole, so that at no moment a menu names what is not there. What others have in these files stays
+ * byte for byte. LURK_FOUND where there is nothing to do. */
+enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
+				       const struct lurk_own_layout_file *file,
+				       struct lurk_message *message);
+enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *name,
+					 struct lurk_message *message);
+
+LURK_END_C
+
+#endif

@@ -1,0 +1,476 @@
+/* layout: a layout of one's own, from beginning it to having it in the desktop's menu. */
+#include <ctype.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/commands.h"
+#include "lurk/work/own_layouts.h"
+#include "tell/json.h"
+#include "tell/own_layout.h"
+
+enum { OPTION_FROM = 1000, OPTION_WORDS, WORDS_MAX = 3 };
+
+struct layout {
+	struct cli *cli;
+	const struct verb *verb;
+	const char *words[WORDS_MAX]; /* what it is about, then what is to be */
+	unsigned count;
+	const char *from, *called;
+	struct lurk_own_layout_file file;
+};
+
+struct verb {
+	const char *name;
+	unsigned least, most; /* words behind it */
+	const char *missing;
+	int (*run)(struct layout *l);
+	bool opens, edits; /* the first is a layout that is there; and it becomes another */
+};
+
+static int failed(enum lurk_went went, const struct lurk_message *why)
+{
+	return cli_fail((int)went, "%s", why->text);
+}
+
+static const char *base_words(const struct layout *l)
+{
+	struct lurk_layout *base = lurk_own_layout_base(l->file.own);
+
+	return base ? lurk_layout_words(base) : "a layout that is not here";
+}
+
+/* With --json all that there is to say of the layout. */
+static int tell_json(const struct layout *l)
+{
+	term_json(tell_own_json(&l->cli->ws, &l->file));
+	return CLI_DONE;
+}
+
+/* ---- Beginning, and taking somebody else's --------------------------------------------------- */
+
+static int begin(struct layout *l)
+{
+	struct lurk_message why;
+	const enum lurk_went went = lurk_own_layout_file_begin(&l->cli->ws, l->words[0], l->from,
+							       l->called, &l->file, &why);
+
+	if (went != LURK_DONE)
+		return failed(went, &why);
+	if (l->cli->json)
+		return tell_json(l);
+	printf("%s begins as %s, in %s.\n"
+	       "`lurk layout type %s KEY SIGN` changes what a key types; `lurk layout install %s` "
+	       "then puts it into the desktop's menu, as \"%s\".\n",
+	       l->words[0], base_words(l), l->file.path, l->words[0], l->words[0],
+	       lurk_own_layout_words(l->file.own));
+	return CLI_DONE;
+}
+
+static int take(struct layout *l)
+{
+	struct lurk_message why;
+	const enum lurk_went went = lurk_own_layout_file_take(
+		&l->cli->ws, l->words[0], l->count > 1 ? l->words[1] : NULL, &l->file, &why);
+	const char *name;
+
+	if (went != LURK_DONE)
+		return failed(went, &why);
+	if (l->cli->json)
+		return tell_json(l);
+	name = lurk_own_layout_name(l->file.own);
+	printf("%s is a layout of yours now: \"%s\", in %s.\n"
+	       "`lurk layout show %s` says what it types, `lurk layout install %s` puts it into "
+	       "the desktop's menu.\n",
+	       name, lurk_own_layout_words(l->file.own), l->file.path, name, name);
+	return CLI_DONE;
+}
+
+/* ---- Changing -------------------------------------------------------------------------------- */
+
+/* What people press, by the layout's own signs too: `¬` is where it has that. */
+static bool read_press(struct layout *l, const char *text, lurk_key *key, uint16_t *modifiers)
+{
+	const struct lurk_characters characters =
+		lurk_layout_characters(lurk_own_layout(l->file.own));
+	struct lurk_message why;
+	struct lurk_press press;
+
+	if (!lurk_words_press(text, &characters, &press, &why))
+		return cli_fail(CLI_USAGE, "%s", why.text) == CLI_DONE;
+	if (press.on.kind != LURK_TARGET_KEY)
+		return cli_fail(CLI_USAGE, "`%s` is not one key; write its name, such as KeyM",
+				text) == CLI_DONE;
+	*key = press.on.key;
+	*modifiers = press.modifiers & LURK_MOD_SHIFT ? LURK_MOD_SHIFT : 0;
+	*modifiers |= press.modifiers & (uint16_t)~LURK_MOD_SHIFT;
+	return true;
+}
+
+struct losses {
+	lurk_key key;
+	bool any;
+};
+
+static void print_loss(void *data, const struct lurk_own_layout_finding *finding)
+{
+	struct losses *losses = data;
+	char words[TELL_OWN];
+
+	if (finding->fault != LURK_OWN_LOST || finding->key != losses->key)
+		return;
+	printf("%s.\n", tell_own_finding(finding, words));
+	losses->any = true;
+}
+
+static void print_typed(struct layout *l, lurk_key key, uint16_t modifiers, uint32_t was,
+			uint32_t now, bool third)
+{
+	char press[LURK_WORDS], before[LURK_SYMBOL], after[LURK_SYMBOL];
+	struct losses losses = {key, false};
+
+	printf("%s types %s in %s now%s%s.\n", tell_own_press(key, modifiers, press),
+	       lurk_symbol_words(now, after), l->words[0], was ? ", and no longer " : "",
+	       was ? lurk_symbol_words(was, before) : "");
+	if (third)
+		puts("AltRight chooses signs in it from now on, and is no Alt there any more.");
+	lurk_own_layout_judge(l->file.own, print_loss, &losses);
+	if (lurk_own_layout_is_installed(&l->cli->ws, &l->file) == LURK_OWN_INSTALLED_OTHERWISE)
+		printf("Desktops have it as it was: `lurk layout install %s` gives them this.\n",
+		       l->words[0]);
+	else
+		printf("`lurk picture --layout %s` draws it, `lurk layout show %s` lists what "
+		       "differs, `lurk layout install %s` puts it into the desktop's menu.\n",
+		       l->words[0], l->words[0], l->words[0]);
+}
+
+static int type(struct layout *l)
+{
+	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_SYMBOL], words[LURK_SYMBOL];
+	lurk_key key;
+	uint16_t modifiers;
+	uint32_t symbol, was;
+	struct lurk_message why;
+	enum lurk_own_layout_edit edit;
+	enum lurk_went went;
+	bool third;
+
+	if (!read_press(l, l->words[1], &key, &modifiers))
+		return CLI_USAGE;
+	if (!lurk_symbol_read(l->words[2], lurk_own_layout(l->file.own), &symbol, &why))
+		return failed(LURK_ASKED_WRONGLY, &why);
+	was = lurk_layout_types(lurk_own_layout(l->file.own), key, modifiers);
+	edit = lurk_own_layout_type(l->file.own, key, modifiers, symbol, &third, &why);
+	tell_own_press(key, modifiers, press);
+	lurk_symbol_words(symbol, words);
+	if (edit == LURK_OWN_REFUSED)
+		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why.text);
+	if (edit == LURK_OWN_SAME)
+		return cli_fail(CLI_FOUND, "%s types %s in %s already", press, words, l->words[0]);
+	snprintf(summary, sizeof summary, "%s types %s", press, words);
+	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, &why);
+	if (went != LURK_DONE)
+		return failed(went, &why);
+	if (l->cli->json)
+		return tell_json(l);
+	print_typed(l, key, modifiers, was, symbol, third);
+	return CLI_DONE;
+}
+
+static int restore(struct layout *l)
+{
+	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_SYMBOL];
+	lurk_key key;
+	uint16_t modifiers;
+	struct lurk_message why;
+	enum lurk_own_layout_edit edit;
+	enum lurk_went went;
+
+	if (!read_press(l, l->words[1], &key, &modifiers))
+		return CLI_USAGE;
+	edit = lurk_own_layout_restore(l->file.own, key, &why);
+	tell_own_press(key, 0, press);
+	if (edit == LURK_OWN_REFUSED)
+		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why.text);
+	if (edit == LURK_OWN_SAME)
+		return cli_fail(CLI_FOUND, "%s types what it does in %s already", press,
+				base_words(l));
+	snprintf(summary, sizeof summary, "%s types what it did", press);
+	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, &why);
+	if (went != LURK_DONE)
+		return failed(went, &why);
+	if (l->cli->json)
+		return tell_json(l);
+	printf("%s types in %s what it does in %s, with Shift and AltRight too.\n", press,
+	       l->words[0], base_words(l));
+	return CLI_DONE;
+}
+
+/* ---- Looking --------------------------------------------------------------------------------- */
+
+static void add_row(void *data, const struct lurk_own_layout_change *change)
+{
+	char press[LURK_WORDS], now[LURK_SYMBOL], was[LURK_SYMBOL];
+
+	term_table_row(data, tell_own_press(change->key, change->modifiers, press),
+		       lurk_symbol_words(change->now, now), lurk_symbol_words(change->was, was));
+}
+
+static int show(struct layout *l)
+{
+	static const char *const heads[] = {"press", "types", "instead of"};
+	const char *name = l->words[0], *words;
+	enum lurk_own_layout_installed installed;
+	struct lurk_message why;
+	struct term_table table;
+	unsigned count;
+
+	if (l->cli->json)
+		return tell_json(l);
+	term_table_init(&table, heads, 3);
+	count = lurk_own_layout_changes(l->file.own, add_row, &table);
+	printf("%s, \"%s\", is %s%s\n", name, lurk_own_layout_words(l->file.own), base_words(l),
+	       count ? " but for this:" : ", with nothing changed yet.");
+	term_table_print(&table, "  ");
+	if (!lurk_own_layout_edits(l->file.own, &why))
+		printf("It is not edited here, since it has more in it than a layout of one's own: "
+		       "%s.\n",
+		       why.text);
+	installed = lurk_own_layout_is_installed(&l->cli->ws, &l->file);
+	printf("It is the file %s, which can be sent to somebody: `lurk layout take FILE`.\n",
+	       l->file.path);
+	words = tell_own_installed_words(installed);
+	printf("%c%s: `lurk layout %s %s` %s.\n", toupper(*words), words + 1,
+	       installed == LURK_OWN_INSTALLED ? "uninstall" : "install", name,
+	       installed == LURK_OWN_INSTALLED ? "takes it from them" : "gives it to them");
+	return CLI_DONE;
+}
+
+struct judged {
+	const struct lurk_own_layout *own;
+	bool needed; /* something is lost that programs need */
+};
+
+static void print_finding(void *data, const struct lurk_own_layout_finding *finding)
+{
+	struct judged *judged = data;
+	char words[TELL_OWN];
+
+	judged->needed = judged->needed || finding->needed;
+	printf("  %s%s.  [%s]\n", tell_own_finding(finding, words),
+	       finding->needed ? ", and programs and passwords need it" : "",
+	       tell_own_code(finding));
+	printf("      %s\n", tell_own_to_do(judged->own, finding, words));
+}
+
+static void note_needed(void *data, const struct lurk_own_layout_finding *finding)
+{
+	struct judged *judged = data;
+
+	judged->needed = judged->needed || finding->needed;
+}
+
+static int check(struct layout *l)
+{
+	struct judged judged = {l->file.own, false};
+	char words[LURK_COUNT_WORDS];
+	unsigned count = lurk_own_layout_judge(l->file.own, note_needed, &judged);
+
+	if (l->cli->json)
+		tell_json(l);
+	else if (!count)
+		printf("Nothing is wrong with %s, and nothing that %s types got lost.\n",
+		       l->words[0], base_words(l));
+	else
+		printf("%s to know of %s:\n", lurk_words_count(count, "thing", words), l->words[0]);
+	if (!l->cli->json)
+		lurk_own_layout_judge(l->file.own, print_finding, &judged);
+	return judged.needed ? CLI_FOUND : CLI_DONE;
+}
+
+static void list_one(void *data, const char *name)
+{
+	struct layout *l = data;
+	char count[LURK_COUNT_WORDS];
+	struct lurk_message why;
+
+	l->count++;
+	if (lurk_own_layout_file_open(&l->cli->ws, name, &l->file, &why) != LURK_DONE) {
+		cli_fail(CLI_DONE, "%s", why.text);
+		return;
+	}
+	if (l->cli->json)
+		tell_json(l);
+	else
+		printf("  %s, \"%s\": %s with %s; %s\n", name, lurk_own_layout_words(l->file.own),
+		       base_words(l),
+		       lurk_words_count(lurk_own_layout_changes(l->file.own, NULL, NULL), "change",
+					count),
+		       tell_own_installed_words(
+			       lurk_own_layout_is_installed(&l->cli->ws, &l->file)));
+	lurk_own_layout_file_close(&l->file);
+}
+
+static int list(struct layout *l)
+{
+	if (!l->cli->json)
+		puts("Layouts of your own:");
+	lurk_own_layout_files_each(&l->cli->ws, list_one, l);
+	if (!l->cli->json)
+		puts(l->count ? "`lurk layout show NAME` says what differs."
+			      : "  None yet: `lurk layout begin NAME` makes one from the layout in "
+				"use.");
+	return CLI_DONE;
+}
+
+/* ---- The desktop's menu ---------------------------------------------------------------------- */
+
+static int install(struct layout *l)
+{
+	struct cli *cli = l->cli;
+	char folder[LURK_PATH], chosen[TELL_OWN];
+	struct lurk_message why;
+	const enum lurk_went went = lurk_own_layout_install(&cli->ws, &l->file, &why);
+
+	if (went == LURK_COULD_NOT)
+		return failed(went, &why);
+	if (cli->json)
+		return tell_json(l);
+	printf("%s is %s in %s, and \"%s\" in the menu of layouts.\n", l->words[0],
+	       went == LURK_FOUND ? "installed already" : "installed",
+	       lurk_own_layout_installed_folder(&cli->ws, folder),
+	       lurk_own_layout_words(l->file.own));
+	if (cli->desk)
+		puts("On a simulated desk that is a folder, and no desktop looks there.");
+	else
+		puts(tell_own_chosen(l->file.own, getenv("XDG_CURRENT_DESKTOP"),
+				     getenv("XDG_SESSION_TYPE"), chosen));
+	printf("`lurk layout uninstall %s` takes it away; the layout that you have stays as it "
+	       "is.\n",
+	       l->words[0]);
+	return CLI_DONE;
+}
+
+static int uninstall(struct layout *l)
+{
+	struct lurk_message why;
+	const enum lurk_went went = lurk_own_layout_uninstall(&l->cli->ws, l->words[0], &why);
+
+	if (went != LURK_DONE)
+		return failed(went, &why);
+	if (l->cli->json) {
+		struct json_object *object = json_object_new_object();
+
+		tell_put_text(object, "uninstalled", l->words[0]);
+		term_json(object);
+		return CLI_DONE;
+	}
+	printf("%s is taken from the menu of layouts. Choose another one where it is in use; your "
+	       "own file of it stays, and `lurk layout install %s` brings it back.\n",
+	       l->words[0], l->words[0]);
+	return CLI_DONE;
+}
+
+/* ---- Words ----------------------------------------------------------------------------------- */
+
+static const struct verb verbs[] = {
+	{"list", 0, 0, "", list, false, false},
+	{"begin", 1, 1, "what it is called: `lurk layout begin NAME`", begin, false, true},
+	{"take", 1, 2, "which file: `lurk layout take FILE`", take, false, true},
+	{"type", 3, 3, "which layout, which key and which sign: `lurk layout type NAME KEY SIGN`",
+	 type, true, true},
+	{"restore", 2, 2, "which layout and which key: `lurk layout restore NAME KEY`", restore,
+	 true, true},
+	{"show", 1, 1, "which layout: `lurk layout show NAME`", show, true, false},
+	{"check", 1, 1, "which layout: `lurk layout check NAME`", check, true, false},
+	{"install", 1, 1, "which layout: `lurk layout install NAME`", install, true, true},
+	{"uninstall", 1, 1, "which layout: `lurk layout uninstall NAME`", uninstall, false, true},
+};
+enum { VERBS = sizeof verbs / sizeof *verbs };
+
+static const struct verb *find_verb(const char *word, struct argp_state *state)
+{
+	const char *names[VERBS], *near;
+
+	for (unsigned i = 0; i < VERBS; i++) {
+		names[i] = verbs[i].name;
+		if (!strcmp(word, names[i]))
+			return &verbs[i];
+	}
+	near = lurk_name_nearest(word, names, VERBS);
+	argp_error(state, "`lurk layout %s` is nothing; did you mean %s?", word,
+		   near ? near
+			: "list, begin, take, type, restore, show, check, install or "
+			  "uninstall");
+	return NULL;
+}
+
+static error_t parse_option(int key, char *arg, struct argp_state *state)
+{
+	struct layout *l = state->input;
+
+	switch (key) {
+	case OPTION_FROM:
+		l->from = arg;
+		return 0;
+	case OPTION_WORDS:
+		l->called = arg;
+		return 0;
+	case ARGP_KEY_ARG:
+		if (!l->verb)
+			l->verb = find_verb(arg, state);
+		else if (l->count < l->verb->most)
+			l->words[l->count++] = arg;
+		else
+			argp_error(state, "`%s` is not expected here", arg);
+		return 0;
+	case ARGP_KEY_END:
+		l->verb = l->verb ? l->verb : verbs;
+		if (l->count < l->verb->least)
+			argp_error(state, "say %s", l->verb->missing);
+		else if ((l->from || l->called) && l->verb->run != begin)
+			argp_error(state, "--from and --words are for `lurk layout begin`");
+		return 0;
+	default:
+		return ARGP_ERR_UNKNOWN;
+	}
+}
+
+static const struct argp_option options[] = {
+	{"from", OPTION_FROM, "LAYOUT", 0,
+	 "With `begin`: from this one, such as gb, de:nodeadkeys or Danish; else from the one in "
+	 "use",
+	 0},
+	{"words", OPTION_WORDS, "WORDS", 0, "With `begin`: what menus call it", 0},
+	{0},
+};
+
+int cli_layout(struct cli *cli, int argc, char **argv)
+{
+	static const struct cli_words words = {
+		options, parse_option,
+		"[list]\nbegin NAME\ntype NAME KEY SIGN\nrestore NAME KEY\nshow NAME\ncheck NAME\n"
+		"install NAME\nuninstall NAME\ntake FILE [NAME]",
+		"A layout of your own: begin one from a layout that exists, change what single "
+		"keys "
+		"type, look at it, and put it into the desktop's menu. KEY may be pressed with "
+		"Shift and AltRight, or be the sign that stands there now; SIGN is a character, "
+		"U+2713, `dead acute`, `nothing`, or a key such as ArrowLeft."
+		"\vExamples:\n  lurk layout begin reedbed --from gb --words 'Reed bed'\n"
+		"  lurk layout type reedbed AltRight+M ♂\n"
+		"  lurk layout type reedbed '¬' '…'\n"
+		"  lurk picture --layout reedbed --with AltRight\n"
+		"  lurk layout check reedbed\n  lurk layout install reedbed"};
+	struct layout l = {.cli = cli};
+	struct lurk_message why;
+	enum lurk_went went = LURK_DONE;
+	int status;
+
+	cli_parse(cli, &words, argc, argv, &l);
+	cli_find_layout(cli);
+	cli->ws.editing = l.verb->edits;
+	if (l.verb->opens)
+		went = lurk_own_layout_file_open(&cli->ws, l.words[0], &l.file, &why);
+	status = went == LURK_DONE ? l.verb->run(&l) : failed(went, &why);
+	lurk_own_layout_file_close(&l.file);
+	return status;
+}

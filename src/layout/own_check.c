@@ -1,0 +1,144 @@
+/* What a layout of one's own takes away, and what in it leads nowhere. */
+#include <string.h>
+
+#include "layout/own_file.h"
+#include "layout/rows.h"
+#include "lurk/text/utf8.h"
+
+enum { LAST_CODE = LURK_KEY_MAX + LURK_KEYCODE_OFFSET, SEEN = 1024 };
+
+struct check {
+	struct lurk_own_layout *own;
+	void (*tell)(void *data, const struct lurk_own_layout_finding *finding);
+	void *data;
+	unsigned count;
+	uint32_t lost[SEEN]; /* told already */
+	unsigned lost_count;
+};
+
+static void find(struct check *check, enum lurk_own_layout_fault fault, xkb_keycode_t code,
+		 unsigned combination, uint32_t symbol)
+{
+	const struct lurk_own_layout_finding finding = {
+		(uint8_t)fault, fault == LURK_OWN_LOST && symbol > ' ' && symbol < 0x7f,
+		(lurk_key)(code - LURK_KEYCODE_OFFSET), lurk_combinations[combination], symbol};
+
+	check->count++;
+	if (check->tell)
+		check->tell(check->data, &finding);
+}
+
+/* ---- What is lost ---------------------------------------------------------------------------- */
+
+/* Characters, also with dead keys; a dead key, or what is no character, by a key of its own. */
+static bool types_still(const struct check *check, uint32_t symbol)
+{
+	const uint32_t c = xkb_keysym_to_utf32(symbol);
+	const struct lurk_characters characters = lurk_layout_characters(check->own->layout);
+	struct lurk_step steps[LURK_CHARACTER_STEPS];
+
+	if (c && characters.type(characters.data, c, steps))
+		return true;
+	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; code <= LAST_CODE; code++) {
+		for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
+			if (lurk_symbol_with(check->own->layout, code, lurk_combinations[i],
+					     false) == symbol)
+				return true;
+		}
+	}
+	return false;
+}
+
+static bool is_told(struct check *check, uint32_t symbol)
+{
+	for (unsigned i = 0; i < check->lost_count; i++) {
+		if (check->lost[i] == symbol)
+			return true;
+	}
+	if (check->lost_count < SEEN)
+		check->lost[check->lost_count++] = symbol;
+	return false;
+}
+
+static void look_for_lost(struct check *check, xkb_keycode_t code)
+{
+	for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
+		const uint32_t was =
+			lurk_symbol_with(check->own->base, code, lurk_combinations[i], false);
+
+		if (was && !lurk_symbol_is_modifier(was) && !types_still(check, was) &&
+		    !is_told(check, was))
+			find(check, LURK_OWN_LOST, code, i, was);
+	}
+}
+
+/* ---- What leads nowhere ---------------------------------------------------------------------- */
+
+/* A dead key that begins no sequence. */
+static bool is_dead_end(struct lurk_layout *layout, uint32_t symbol)
+{
+	struct lurk_typing_table *typing;
+	struct xkb_compose_state *sequence;
+	bool nowhere = false;
+
+	if (!lurk_symbol_is_dead(symbol))
+		return false;
+	typing = lurk_typing_new(layout->context, layout->keymap, layout->group);
+	sequence = lurk_typing_sequences(typing);
+	if (sequence) {
+		xkb_compose_state_feed(sequence, symbol);
+		nowhere = xkb_compose_state_get_status(sequence) != XKB_COMPOSE_COMPOSING;
+	}
+	xkb_compose_state_unref(sequence);
+	lurk_typing_free(typing);
+	return nowhere;
+}
+
+/* A small letter whose Shift gives something else than its capital, and did before. */
+static void look_at_capital(struct check *check, xkb_keycode_t code)
+{
+	const uint32_t small = lurk_symbol_with(check->own->layout, code, 0, false);
+	const uint32_t with_shift =
+		lurk_symbol_with(check->own->layout, code, LURK_MOD_SHIFT, false);
+	const uint32_t c = xkb_keysym_to_utf32(small);
+	const uint32_t capital = c ? (uint32_t)lurk_utf8_upper((wchar_t)c) : 0;
+
+	if (capital != c && xkb_keysym_to_utf32(with_shift) != capital &&
+	    !types_still(check, xkb_utf32_to_keysym(capital)))
+		find(check, LURK_OWN_NO_CAPITAL, code, 1, xkb_utf32_to_keysym(capital));
+}
+
+static void look_at_key(struct check *check, xkb_keycode_t code)
+{
+	const bool third = lurk_layout_has_third(check->own->layout);
+	struct lurk_row row;
+
+	look_for_lost(check, code);
+	look_at_capital(check, code);
+	for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
+		const uint32_t now =
+			lurk_symbol_with(check->own->layout, code, lurk_combinations[i], false);
+
+		if (is_dead_end(check->own->layout, now) && !is_told(check, now))
+			find(check, LURK_OWN_DEAD_END, code, i, now);
+	}
+	lurk_row_of(check->own->layout, code, &row);
+	for (unsigned i = 2; !third && i < row.levels && i < LURK_COMBINATIONS; i++) {
+		if (row.level[i].count && row.level[i].syms[0] != LURK_SYMBOL_NOTHING)
+			find(check, LURK_OWN_UNREACHED, code, i, row.level[i].syms[0]);
+	}
+}
+
+unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
+			       void (*tell)(void *data,
+					    const struct lurk_own_layout_finding *finding),
+			       void *data)
+{
+	struct check check = {.own = own, .tell = tell, .data = data};
+
+	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; own->base && code <= LAST_CODE; code++) {
+		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))
+			look_at_key(&check, code);
+	}
+	return check.count;
+}

@@ -1,0 +1,195 @@
+#include "tell/own_layout.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <strings.h>
+
+#include "tell/json.h"
+
+const char *tell_own_press(lurk_key key, uint16_t modifiers, char out[LURK_WORDS])
+{
+	const struct lurk_press press = {.on = {.kind = LURK_TARGET_KEY, .key = key},
+					 .modifiers = modifiers};
+
+	return lurk_words_for_press(&press, out);
+}
+
+/* ---- Findings -------------------------------------------------------------------------------- */
+
+static const struct {
+	const char *code, *format, *to_do;
+} faults[] = {
+	/* of to_do: the layout's name, the symbol, again the name, and the key */
+	[LURK_OWN_LOST] = {"lost-sign", "No key types %s any more, which %s did",
+			   "`lurk layout type %s KEY %s` gives it to another key, `lurk layout "
+			   "restore %s %s` that key back"},
+	[LURK_OWN_NO_CAPITAL] = {"no-capital", "No key types %s, the capital that %s would",
+				 "`lurk layout type %s KEY %s` gives it to a key, `lurk layout "
+				 "restore %s %s` brings back what was there"},
+	[LURK_OWN_UNREACHED] = {"unreached", "No key chooses %s, which is there for %s",
+				"`include \"level3(ralt_switch)\"` in the file lets AltRight do "
+				"so"},
+	[LURK_OWN_DEAD_END] = {"dead-end", "Nothing is known to come after %s, which %s types",
+			       "another dead key instead of it, or the sign itself"},
+};
+
+const char *tell_own_code(const struct lurk_own_layout_finding *finding)
+{
+	return faults[finding->fault].code;
+}
+
+/* A sign stands in quotes, what has a name does not. */
+static const char *sign(uint32_t symbol, char out[LURK_WORDS])
+{
+	char words[LURK_SYMBOL];
+
+	lurk_symbol_words(symbol, words);
+	snprintf(out, LURK_WORDS, words[1] && (words[0] & 0x80) == 0 ? "%s" : "`%s`", words);
+	return out;
+}
+
+const char *tell_own_finding(const struct lurk_own_layout_finding *finding, char out[TELL_OWN])
+{
+	char symbol[LURK_WORDS], press[LURK_WORDS];
+
+	/* One of four texts with two words in each. */
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wformat-nonliteral"
+	snprintf(out, TELL_OWN, faults[finding->fault].format, sign(finding->symbol, symbol),
+		 tell_own_press(finding->key, finding->modifiers, press));
+	return out;
+}
+
+const char *tell_own_to_do(const struct lurk_own_layout *own,
+			   const struct lurk_own_layout_finding *finding, char out[TELL_OWN])
+{
+	char symbol[LURK_SYMBOL], quoted[LURK_SYMBOL + 8];
+
+	lurk_symbol_words(finding->symbol, symbol);
+	snprintf(quoted, sizeof quoted, strpbrk(symbol, " ") ? "'%s'" : "%s", symbol);
+	if (symbol[0] && !symbol[1] && !strchr("@%+,-./:=_^", symbol[0]))
+		snprintf(quoted, sizeof quoted, symbol[0] == '\'' ? "\"%s\"" : "'%s'", symbol);
+	snprintf(out, TELL_OWN, faults[finding->fault].to_do, lurk_own_layout_name(own), quoted,
+		 lurk_own_layout_name(own), lurk_key_name(finding->key));
+	return out;
+}
+#pragma GCC diagnostic pop
+
+/* ---- In a session ---------------------------------------------------------------------------- */
+
+static bool is_desktop(const char *desktops, const char *name)
+{
+	return desktops && strcasestr(desktops, name);
+}
+
+const char *tell_own_chosen(const struct lurk_own_layout *own, const char *desktop,
+			    const char *type, char out[TELL_OWN])
+{
+	const char *name = lurk_own_layout_name(own), *words = lurk_own_layout_words(own);
+
+	if (is_desktop(desktop, "sway"))
+		snprintf(out, TELL_OWN,
+			 "To type with it: `swaymsg input type:keyboard xkb_layout %s`, and the "
+			 "line `input type:keyboard xkb_layout %s` in sway's configuration.",
+			 name, name);
+	else if (type && !strcmp(type, "x11"))
+		snprintf(out, TELL_OWN,
+			 "This session is the X server's, which looks for layouts among its own "
+			 "alone; Wayland sessions have it from the next login on.");
+	else if (is_desktop(desktop, "gnome"))
+		snprintf(out, TELL_OWN,
+			 "From the next login on: Settings, Keyboard, Input Sources, +, \"%s\".",
+			 words);
+	else if (is_desktop(desktop, "kde"))
+		snprintf(out, TELL_OWN,
+			 "From the next login on: System Settings, Keyboard, Layouts, Add, \"%s\".",
+			 words);
+	else
+		snprintf(out, TELL_OWN,
+			 "From the next login on, Wayland desktops list it among the layouts in "
+			 "their keyboard settings, as \"%s\"; its name is %s.",
+			 words, name);
+	return out;
+}
+
+const char *tell_own_installed(enum lurk_own_layout_installed is)
+{
+	static const char *const words[] = {[LURK_OWN_NOT_INSTALLED] = "not-installed",
+					    [LURK_OWN_INSTALLED_OTHERWISE] = "changed-since",
+					    [LURK_OWN_INSTALLED] = "installed"};
+
+	return words[is];
+}
+
+const char *tell_own_installed_words(enum lurk_own_layout_installed is)
+{
+	static const char *const words[] = {[LURK_OWN_NOT_INSTALLED] = "no desktop has it yet",
+					    [LURK_OWN_INSTALLED_OTHERWISE] =
+						    "desktops have it as it was before",
+					    [LURK_OWN_INSTALLED] = "desktops have it so"};
+
+	return words[is];
+}
+
+/* ---- JSON ------------------------------------------------------------------------------------ */
+
+static void put_press(struct json_object *object, lurk_key key, uint16_t modifiers)
+{
+	char press[LURK_WORDS];
+
+	tell_put_text(object, "press", tell_own_press(key, modifiers, press));
+}
+
+static void add_change(void *data, const struct lurk_own_layout_change *change)
+{
+	struct json_object *object = json_object_new_object();
+	char words[LURK_SYMBOL];
+
+	put_press(object, change->key, change->modifiers);
+	tell_put_text(object, "types", lurk_symbol_words(change->now, words));
+	tell_put_text(object, "instead_of", lurk_symbol_words(change->was, words));
+	json_object_array_add(data, object);
+}
+
+struct findings {
+	const struct lurk_own_layout *own;
+	struct json_object *array;
+};
+
+static void add_finding(void *data, const struct lurk_own_layout_finding *finding)
+{
+	const struct findings *findings = data;
+	struct json_object *object = json_object_new_object();
+	char words[TELL_OWN];
+
+	tell_put_text(object, "code", tell_own_code(finding));
+	tell_put_flag(object, "needed", finding->needed);
+	tell_put_text(object, "what", tell_own_finding(finding, words));
+	put_press(object, finding->key, finding->modifiers);
+	tell_put_text(object, "symbol", lurk_symbol_words(finding->symbol, words));
+	tell_put_text(object, "to_do", tell_own_to_do(findings->own, finding, words));
+	json_object_array_add(findings->array, object);
+}
+
+struct json_object *tell_own_json(const struct lurk_workspace *ws,
+				  const struct lurk_own_layout_file *file)
+{
+	struct json_object *object = json_object_new_object();
+	struct json_object *changes = json_object_new_array();
+	struct findings findings = {file->own, json_object_new_array()};
+	struct lurk_layout *base = lurk_own_layout_base(file->own);
+	struct lurk_message unused;
+
+	tell_put_text(object, "layout", lurk_own_layout_name(file->own));
+	tell_put_text(object, "words", lurk_own_layout_words(file->own));
+	tell_put_text(object, "base", base ? lurk_layout_name(base) : NULL);
+	tell_put_text(object, "file", file->path);
+	tell_put_flag(object, "edited_here", lurk_own_layout_edits(file->own, &unused));
+	tell_put_text(object, "desktops",
+		      tell_own_installed(lurk_own_layout_is_installed(ws, file)));
+	lurk_own_layout_changes(file->own, add_change, changes);
+	json_object_object_add(object, "changes", changes);
+	lurk_own_layout_judge(file->own, add_finding, &findings);
+	json_object_object_add(object, "findings", findings.array);
+	return object;
+}
