@@ -443,8 +443,8 @@ unsigned lurk_own_layout_changes(struct lurk_own_layout *own,
 		for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
 			const struct lurk_own_layout_change change = {
 				(lurk_key)(code - LURK_KEYCODE_OFFSET), lurk_combinations[i],
-				lurk_symbol_with(own->base, code, lurk_combinations[i], false),
-				lurk_symbol_with(own->layout, code, lurk_combinations[i], false)};
+				lurk_symbol_with(own->base, code, lurk_combinations[i]),
+				lurk_symbol_with(own->layout, code, lurk_combinations[i])};
 
 			/* What a modifier is with others is nobody's matter. */
 			if (change.was == change.now ||

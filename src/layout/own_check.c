@@ -1,11 +1,16 @@
 /* What a layout of one's own takes away, and what in it leads nowhere. */
-#include <string.h>
+#include <stdlib.h>
 
 #include "layout/own_file.h"
 #include "layout/rows.h"
+#include "lurk/text/memory.h"
 #include "lurk/text/utf8.h"
 
-enum { LAST_CODE = LURK_KEY_MAX + LURK_KEYCODE_OFFSET, SEEN = 1024 };
+enum {
+	LAST_CODE = LURK_KEY_MAX + LURK_KEYCODE_OFFSET,
+	SEEN = 1024,
+	TYPED = LURK_KEY_COUNT * LURK_COMBINATIONS
+};
 
 struct check {
 	struct lurk_own_layout *own;
@@ -14,6 +19,8 @@ struct check {
 	unsigned count;
 	uint32_t lost[SEEN]; /* told already */
 	unsigned lost_count;
+	uint32_t typed[TYPED]; /* by its keys, in order */
+	unsigned typed_count;
 };
 
 static void find(struct check *check, enum lurk_own_layout_fault fault, xkb_keycode_t code,
@@ -30,23 +37,34 @@ static void find(struct check *check, enum lurk_own_layout_fault fault, xkb_keyc
 
 /* ---- What is lost ---------------------------------------------------------------------------- */
 
-/* Characters, also with dead keys; a dead key, or what is no character, by a key of its own. */
+static int by_number(const void *a, const void *b)
+{
+	const uint32_t one = *(const uint32_t *)a, other = *(const uint32_t *)b;
+
+	return (one > other) - (one < other);
+}
+
+static void list_typed(struct check *check)
+{
+	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; code <= LAST_CODE; code++) {
+		for (unsigned i = 0; xkb_keymap_key_get_name(check->own->layout->keymap, code) &&
+				     i < LURK_COMBINATIONS;
+		     i++)
+			check->typed[check->typed_count++] =
+				lurk_symbol_with(check->own->layout, code, lurk_combinations[i]);
+	}
+	qsort(check->typed, check->typed_count, sizeof *check->typed, by_number);
+}
+
+/* By a key, or for a character by several one after the other. */
 static bool types_still(const struct check *check, uint32_t symbol)
 {
 	const uint32_t c = xkb_keysym_to_utf32(symbol);
 	const struct lurk_characters characters = lurk_layout_characters(check->own->layout);
 	struct lurk_step steps[LURK_CHARACTER_STEPS];
 
-	if (c && characters.type(characters.data, c, steps))
-		return true;
-	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; code <= LAST_CODE; code++) {
-		for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
-			if (lurk_symbol_with(check->own->layout, code, lurk_combinations[i],
-					     false) == symbol)
-				return true;
-		}
-	}
-	return false;
+	return bsearch(&symbol, check->typed, check->typed_count, sizeof symbol, by_number) ||
+	       (c && characters.type(characters.data, c, steps));
 }
 
 static bool is_told(struct check *check, uint32_t symbol)
@@ -63,8 +81,7 @@ static bool is_told(struct check *check, uint32_t symbol)
 static void look_for_lost(struct check *check, xkb_keycode_t code)
 {
 	for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
-		const uint32_t was =
-			lurk_symbol_with(check->own->base, code, lurk_combinations[i], false);
+		const uint32_t was = lurk_symbol_with(check->own->base, code, lurk_combinations[i]);
 
 		if (was && !lurk_symbol_is_modifier(was) && !types_still(check, was) &&
 		    !is_told(check, was))
@@ -97,9 +114,8 @@ static bool is_dead_end(struct lurk_layout *layout, uint32_t symbol)
 /* A small letter whose Shift gives something else than its capital, and did before. */
 static void look_at_capital(struct check *check, xkb_keycode_t code)
 {
-	const uint32_t small = lurk_symbol_with(check->own->layout, code, 0, false);
-	const uint32_t with_shift =
-		lurk_symbol_with(check->own->layout, code, LURK_MOD_SHIFT, false);
+	const uint32_t small = lurk_symbol_with(check->own->layout, code, 0);
+	const uint32_t with_shift = lurk_symbol_with(check->own->layout, code, LURK_MOD_SHIFT);
 	const uint32_t c = xkb_keysym_to_utf32(small);
 	const uint32_t capital = c ? (uint32_t)lurk_utf8_upper((wchar_t)c) : 0;
 
@@ -117,7 +133,7 @@ static void look_at_key(struct check *check, xkb_keycode_t code)
 	look_at_capital(check, code);
 	for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
 		const uint32_t now =
-			lurk_symbol_with(check->own->layout, code, lurk_combinations[i], false);
+			lurk_symbol_with(check->own->layout, code, lurk_combinations[i]);
 
 		if (is_dead_end(check->own->layout, now) && !is_told(check, now))
 			find(check, LURK_OWN_DEAD_END, code, i, now);
@@ -134,11 +150,18 @@ unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
 					    const struct lurk_own_layout_finding *finding),
 			       void *data)
 {
-	struct check check = {.own = own, .tell = tell, .data = data};
+	struct check *check = lurk_allocate(1, sizeof *check);
+	unsigned count;
 
+	check->own = own;
+	check->tell = tell;
+	check->data = data;
+	list_typed(check);
 	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; own->base && code <= LAST_CODE; code++) {
 		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))
-			look_at_key(&check, code);
+			look_at_key(check, code);
 	}
-	return check.count;
+	count = check->count;
+	lurk_release(check);
+	return count;
 }

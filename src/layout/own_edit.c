@@ -18,8 +18,7 @@ struct wish {
 };
 
 /* As they were, but for what was wished. With AltRight a key that has no more levels follows. */
-static bool fulfils(struct lurk_layout *before, struct lurk_layout *after, const struct wish *wish,
-		    bool caps)
+static bool fulfils(struct lurk_layout *before, struct lurk_layout *after, const struct wish *wish)
 {
 	const xkb_level_index_t level =
 		lurk_level_of(before, wish->code, lurk_combinations[wish->combination]);
@@ -27,11 +26,11 @@ static bool fulfils(struct lurk_layout *before, struct lurk_layout *after, const
 
 	for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
 		const uint16_t with = lurk_combinations[i];
-		const uint32_t was = lurk_symbol_with(before, wish->code, with, caps);
-		const uint32_t now = lurk_symbol_with(after, wish->code, with, caps);
+		const uint32_t was = lurk_symbol_with(before, wish->code, with);
+		const uint32_t now = lurk_symbol_with(after, wish->code, with);
 
 		if (i == wish->combination
-			    ? !caps && now != wanted
+			    ? now != wanted
 			    : now != was && (i < wish->combination || now != wanted ||
 					     lurk_level_of(before, wish->code, with) != level))
 			return false;
@@ -66,7 +65,7 @@ static char *third_level(const struct lurk_own_layout *own)
 }
 
 /* The text with a line for the key, where it does what is wished and nothing else. */
-static bool try_line(struct lurk_own_layout *own, struct wish *wish, const char *line, bool caps,
+static bool try_line(struct lurk_own_layout *own, struct wish *wish, const char *line,
 		     struct lurk_message *message)
 {
 	struct lurk_own_layout trial = *own;
@@ -78,8 +77,7 @@ static bool try_line(struct lurk_own_layout *own, struct wish *wish, const char 
 	       lurk_own_layout_take_text(
 		       &trial, lurk_symbols_with(trial.text, &trial.symbols, wish->key, line),
 		       message) &&
-	       fulfils(own->layout, trial.layout, wish, false) &&
-	       (!caps || fulfils(own->layout, trial.layout, wish, true));
+	       fulfils(own->layout, trial.layout, wish);
 	if (fine) {
 		struct lurk_own_layout old = *own;
 
@@ -112,17 +110,14 @@ static bool fulfil(struct lurk_own_layout *own, struct wish *wish, struct lurk_m
 	bool done = false;
 
 	wished_row(own->layout, wish, &row);
-	/* First such that Caps Lock does what it did to all that stays. */
-	for (int caps = 1; caps >= 0 && !done; caps--) {
-		for (size_t i = 0; i < sizeof types / sizeof *types && !done; i++) {
-			char *line;
+	for (size_t i = 0; i < sizeof types / sizeof *types && !done; i++) {
+		char *line;
 
-			if (types[i].name && types[i].levels != row.levels)
-				continue;
-			line = lurk_row_write(wish->key, &row, types[i].name);
-			done = try_line(own, wish, line, caps, message);
-			lurk_release(line);
-		}
+		if (types[i].name && types[i].levels != row.levels)
+			continue;
+		line = lurk_row_write(wish->key, &row, types[i].name);
+		done = try_line(own, wish, line, message);
+		lurk_release(line);
 	}
 	return done;
 }
@@ -141,7 +136,7 @@ static bool can_edit(const struct lurk_own_layout *own, struct wish *wish,
 				own->why.text);
 	if (!wish->key)
 		return lurk_say(message, "layouts know no key %s", name);
-	return !lurk_symbol_is_modifier(lurk_symbol_with(own->layout, wish->code, 0, false)) ||
+	return !lurk_symbol_is_modifier(lurk_symbol_with(own->layout, wish->code, 0)) ||
 	       lurk_say(message,
 			"%s is a modifier; to make it another key is a rule's work: `lurk "
 			"map %s RESULT`",

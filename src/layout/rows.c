@@ -26,22 +26,19 @@ static xkb_mod_mask_t mask_of(struct xkb_keymap *keymap, uint16_t modifiers)
 }
 
 /* A state in which they are held. */
-static struct xkb_state *state_with(struct lurk_layout *layout, uint16_t modifiers, bool caps)
+static struct xkb_state *state_with(struct lurk_layout *layout, uint16_t modifiers)
 {
 	struct xkb_state *state = lurk_typing_state(layout->keymap, layout->group);
-	const xkb_mod_mask_t lock = 1U
-				    << xkb_keymap_mod_get_index(layout->keymap, XKB_MOD_NAME_CAPS);
 
 	if (!state)
 		abort();
-	xkb_state_update_mask(state, mask_of(layout->keymap, modifiers), 0, caps ? lock : 0, 0, 0,
-			      layout->group);
+	xkb_state_update_mask(state, mask_of(layout->keymap, modifiers), 0, 0, 0, 0, layout->group);
 	return state;
 }
 
 xkb_level_index_t lurk_level_of(struct lurk_layout *layout, xkb_keycode_t code, uint16_t modifiers)
 {
-	struct xkb_state *state = state_with(layout, modifiers, false);
+	struct xkb_state *state = state_with(layout, modifiers);
 	const xkb_level_index_t level =
 		xkb_state_key_get_level(state, code, lurk_layout_group_of(layout, code));
 
@@ -49,10 +46,9 @@ xkb_level_index_t lurk_level_of(struct lurk_layout *layout, xkb_keycode_t code, 
 	return level;
 }
 
-uint32_t lurk_symbol_with(struct lurk_layout *layout, xkb_keycode_t code, uint16_t modifiers,
-			  bool caps)
+uint32_t lurk_symbol_with(struct lurk_layout *layout, xkb_keycode_t code, uint16_t modifiers)
 {
-	struct xkb_state *state = state_with(layout, modifiers, caps);
+	struct xkb_state *state = state_with(layout, modifiers);
 	const xkb_keysym_t symbol = xkb_state_key_get_one_sym(state, code);
 
 	xkb_state_unref(state);
@@ -61,7 +57,7 @@ uint32_t lurk_symbol_with(struct lurk_layout *layout, xkb_keycode_t code, uint16
 
 uint32_t lurk_layout_types(struct lurk_layout *layout, lurk_key key, uint16_t modifiers)
 {
-	return lurk_symbol_with(layout, (xkb_keycode_t)key + LURK_KEYCODE_OFFSET, modifiers, false);
+	return lurk_symbol_with(layout, (xkb_keycode_t)key + LURK_KEYCODE_OFFSET, modifiers);
 }
 
 /* Whether a level is reached by the same modifiers and has the same symbols. */
@@ -185,7 +181,7 @@ void lurk_row_of_combinations(struct lurk_layout *layout, xkb_keycode_t code, un
 	memset(row, 0, sizeof *row);
 	row->levels = levels;
 	for (unsigned i = 0; i < levels; i++) {
-		row->level[i].syms[0] = lurk_symbol_with(layout, code, lurk_combinations[i], false);
+		row->level[i].syms[0] = lurk_symbol_with(layout, code, lurk_combinations[i]);
 		row->level[i].count = row->level[i].syms[0] != 0;
 	}
 }

@@ -32,9 +32,8 @@ char *lurk_row_write_acting(const char *key, struct lurk_layout *layout, xkb_key
 /* Which level a key has with these modifiers. */
 xkb_level_index_t lurk_level_of(struct lurk_layout *layout, xkb_keycode_t code, uint16_t modifiers);
 
-/* What it types with them, and with Caps Lock on; 0 for nothing. */
-uint32_t lurk_symbol_with(struct lurk_layout *layout, xkb_keycode_t code, uint16_t modifiers,
-			  bool caps);
+/* What it types with them; 0 for nothing. */
+uint32_t lurk_symbol_with(struct lurk_layout *layout, xkb_keycode_t code, uint16_t modifiers);
 
 /* Whether a key chooses third levels. */
 bool lurk_layout_has_third(struct lurk_layout *layout);

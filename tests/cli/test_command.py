@@ -1338,8 +1338,7 @@ def root_in_somebodys_folder(desk):
 
 
 FAULTY = ["map KeyC Tab", "map NumLock nothing", "swap F1 F2", "restore NumLock", "undo", "profile new night", "keyboards --keyboard heron --broken Delete",
-          "map KeyC Tab --apply", "apply", "show", "status", "check", "off NumLock", "layout begin knot --from gb", "layout type tern KeyM ✓",
-          "layout install tern", "layout uninstall gull", "layout take hide/layouts/symbols/tern dune"]
+          "map KeyC Tab --apply", "apply", "show", "status", "check", "off NumLock", "layout type tern KeyM ✓", "layout install tern", "layout uninstall gull"]
 
 
 def faults(desk):
