@@ -95,11 +95,14 @@ static bool read_press(struct layout *l, const char *text, lurk_key *key, uint16
 	struct lurk_message why;
 	struct lurk_press press;
 
-	if (!lurk_words_press(text, &characters, &press, &why))
-		return cli_fail(CLI_USAGE, "%s", why.text) == CLI_DONE;
-	if (press.on.kind != LURK_TARGET_KEY)
-		return cli_fail(CLI_USAGE, "`%s` is not one key; write its name, such as KeyM",
-				text) == CLI_DONE;
+	if (!lurk_words_press(text, &characters, &press, &why)) {
+		cli_fail(CLI_USAGE, "%s", why.text);
+		return false;
+	}
+	if (press.on.kind != LURK_TARGET_KEY) {
+		cli_fail(CLI_USAGE, "`%s` is not one key; write its name, such as KeyM", text);
+		return false;
+	}
 	*key = press.on.key;
 	*modifiers = press.modifiers & LURK_MOD_SHIFT ? LURK_MOD_SHIFT : 0;
 	*modifiers |= press.modifiers & (uint16_t)~LURK_MOD_SHIFT;

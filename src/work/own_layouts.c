@@ -37,7 +37,7 @@ const char *lurk_own_layout_installed_folder(const struct lurk_workspace *ws, ch
 
 static const char *path_in(const char *folder, const char *name, char out[LURK_PATH])
 {
-	snprintf(out, LURK_PATH, "%.*s/symbols/%s", LURK_PATH - 64, folder, name);
+	snprintf(out, LURK_PATH, "%.*s/symbols/%.40s", LURK_PATH - 64, folder, name);
 	return out;
 }
 
@@ -213,20 +213,27 @@ static int is_file_name(const struct dirent *entry)
 	return lurk_own_layout_is_name(entry->d_name);
 }
 
-void lurk_own_layout_files_each(const struct lurk_workspace *ws,
-				void (*tell)(void *data, const char *name), void *data)
+static void each_in(const char *folder, void (*tell)(void *data, const char *name), void *data)
 {
-	char folder[LURK_PATH], path[LURK_PATH];
+	char path[LURK_PATH];
 	struct dirent **entries = NULL;
 	int count;
 
-	path_in(lurk_own_layout_folder(ws, folder), "", path);
+	path_in(folder, "", path);
 	count = scandir(path, &entries, is_file_name, alphasort);
 	for (int i = 0; i < count; i++) {
 		tell(data, entries[i]->d_name);
 		free(entries[i]);
 	}
 	free(entries);
+}
+
+void lurk_own_layout_files_each(const struct lurk_workspace *ws,
+				void (*tell)(void *data, const char *name), void *data)
+{
+	char folder[LURK_PATH];
+
+	each_in(lurk_own_layout_folder(ws, folder), tell, data);
 }
 
 struct lurk_layout *lurk_layout_find(struct lurk_workspace *ws, const char *name,
@@ -313,6 +320,62 @@ static bool is_only_one(const struct lurk_own_layout *own, struct lurk_message *
 	return !taken;
 }
 
+/* Read where desktops will: what it begins from may be another one's own that is not there. */
+static bool is_whole(const char *folder, const struct lurk_own_layout_file *file,
+		     struct lurk_message *message)
+{
+	size_t length;
+	const char *name = lurk_own_layout_name(file->own),
+		   *text = lurk_own_layout_text(file->own, &length);
+	struct lurk_layout *base = lurk_own_layout_base(file->own);
+	struct lurk_message why;
+	struct lurk_own_layout *there = lurk_own_layout_read(folder, name, text, length, &why);
+	const bool whole = there && (!base || lurk_own_layout_base(there));
+
+	lurk_own_layout_close(there);
+	if (whole)
+		return true;
+	if (base && lurk_own_layout_is_name(lurk_layout_name(base)))
+		return lurk_say(message,
+				"%s begins as %s, which desktops do not have; `lurk layout install "
+				"%s` first",
+				name, lurk_layout_name(base), lurk_layout_name(base));
+	return lurk_say(message, "desktops could not read %s: %.400s", name, why.text);
+}
+
+struct needing {
+	const char *folder, *name;
+	char by[LURK_OWN_NAME];
+};
+
+/* Of what desktops have, whether one begins as another. */
+static bool begins_as(const struct needing *needing, const char *other)
+{
+	char path[LURK_PATH];
+	struct lurk_file_seen seen;
+	struct lurk_message unused;
+	struct lurk_own_layout *own = NULL;
+	struct lurk_layout *base;
+	bool so;
+
+	if (see(path_in(needing->folder, other, path), &seen, &unused) && seen.exists)
+		own = lurk_own_layout_read(needing->folder, other, seen.bytes, seen.length,
+					   &unused);
+	base = own ? lurk_own_layout_base(own) : NULL;
+	so = base && !strcmp(lurk_layout_name(base), needing->name);
+	lurk_own_layout_close(own);
+	lurk_release(seen.bytes);
+	return so;
+}
+
+static void look_for_need(void *data, const char *name)
+{
+	struct needing *needing = data;
+
+	if (strcmp(name, needing->name) != 0 && begins_as(needing, name))
+		snprintf(needing->by, sizeof needing->by, "%.31s", name);
+}
+
 static enum lurk_went put(struct lurk_workspace *ws, const char *path, const char *bytes,
 			  const struct lurk_file_seen *seen, const char *summary,
 			  struct lurk_message *message)
@@ -349,8 +412,9 @@ enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 	menu_in(folder, menu_path);
 	snprintf(summary, sizeof summary, "the layout %s in menus",
 		 lurk_own_layout_name(file->own));
-	if (is_only_one(file->own, message) && see(path, &layout, message) &&
-	    may_replace(folder, file, &layout, path, message) && see(menu_path, &menu, message)) {
+	if (is_only_one(file->own, message) && is_whole(folder, file, message) &&
+	    see(path, &layout, message) && may_replace(folder, file, &layout, path, message) &&
+	    see(menu_path, &menu, message)) {
 		list = lurk_menu_with(menu.exists ? menu.bytes : NULL, file->own, &why);
 		if (!list)
 			lurk_say(message, "%.300s: %.400s; nothing is installed", menu_path,
@@ -373,6 +437,7 @@ enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *
 {
 	char folder[LURK_PATH], path[LURK_PATH], menu_path[LURK_PATH], summary[128];
 	struct lurk_file_seen layout = {false, NULL, 0}, menu = {false, NULL, 0};
+	struct needing needing = {folder, name, ""};
 	enum lurk_went went = LURK_COULD_NOT;
 	char *list = NULL;
 
@@ -382,6 +447,12 @@ enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *
 	}
 	ws->one_step = true;
 	lurk_own_layout_installed_folder(ws, folder);
+	each_in(folder, look_for_need, &needing);
+	if (*needing.by) {
+		lurk_say(message, "%s begins as %s: `lurk layout uninstall %s` first", needing.by,
+			 name, needing.by);
+		return LURK_COULD_NOT;
+	}
 	path_in(folder, name, path);
 	menu_in(folder, menu_path);
 	snprintf(summary, sizeof summary, "the layout %s out of menus", name);

@@ -1141,6 +1141,12 @@ def own_layouts(desk):
     desk.want("layout begin knot --from tern", out=["knot begins as "])
     desk.want("layout type knot K κ")
     desk.want("layout check knot", out=["2 things to know of knot:", "No key types `k` any more, which KeyK did, and programs", "No key types `Κ`, the capital that Shift+KeyK would.  [no-capital]"], status=1)
+    os.remove(desk.path("hide/xkb/symbols/tern"))
+    desk.want("layout install knot", 3, err="knot begins as tern, which desktops do not have; `lurk layout install tern` first")
+    for name in ("tern", "knot"):
+        desk.want("layout install " + name)
+    desk.want("layout uninstall tern", 3, err="knot begins as tern: `lurk layout uninstall knot` first")
+    desk.want("layout uninstall knot")
     # Broken by hand, and what never ends: each is one line, and the others are listed.
     desk.write("hide/layouts/symbols/torn", 'xkb_symbols "x" { include "gb"')
     desk.write("hide/layouts/symbols/round", 'xkb_symbols "x" { include "tern" include "round" };')

@@ -88,7 +88,7 @@ class Desktop(Debian):
         def attempt():
             self.sh(f": > /home/{name}/typed")
             self.press(presses)
-            read = f"tr '\\r' '~' < /home/{name}/typed; echo"
+            read = f"tr '\\r\\033' '~^' < /home/{name}/typed; echo"
             self.wait_for(lambda: len(self.sh(read)) >= len(wanted))
             return self.sh(read)
         got = self.again(attempt, wanted)
@@ -176,6 +176,37 @@ def wayland_session(m):
     m.until_says("visitor", NOW + "de:nodeadkeys", "the desktop's own keys switch")
     m.gives("visitor", "z f9 q", f"y{TEXT}w", "and texts follow")
     m.switch("visitor", 0)
+
+
+OWN = ["begin reedbed --from us --words \"Reed bed\"", "type reedbed AltRight+M ♂", "type reedbed K \"dead caron\"", "type reedbed J ArrowLeft", "type reedbed Shift+J §",
+       "install reedbed"]
+
+
+def own_layout(m):
+    """A layout of one's own, by the compositor's own words: each level, a dead key, an arrow on a letter, texts; the old one again; none left."""
+    name = "visitor"
+    for words in OWN:
+        told = m.as_person(name, "XDG_CURRENT_DESKTOP=sway lurk layout " + words)
+    m.check("installing says how sway takes it", "`swaymsg input type:keyboard xkb_layout reedbed`" in told, told)
+    m.as_person(name, "swaymsg input type:keyboard xkb_layout reedbed,de")
+    m.until_says(name, NOW + "reedbed (Reed bed), which they were not made for", "the session has it, by its words")
+    m.gives(name, "m +shift m -shift +alt_r m -alt_r +shift j -shift", "mM♂§", "a layout of one's own, each level")
+    m.gives(name, "k s z", "šz", "its dead key")
+    m.gives(name, "j", "^[D", "its arrow")
+    m.as_person(name, "lurk apply")
+    m.gives(name, "z f9", f"z{TEXT}", "texts follow it")
+    m.switch(name, 1)
+    m.until_says(name, NOW + "de:nodeadkeys", "switched to the old one")
+    m.gives(name, "z j +alt_r m -alt_r", "yjµ", "where all is as it was")
+    m.as_person(name, "swaymsg input type:keyboard xkb_layout us,de; lurk layout uninstall reedbed; lurk apply")
+    m.has(f"find /home/{name}/.config/xkb -type f; echo none", "none", "none of its files is left")
+    m.gives(name, "j k", "jk", "without it")
+    m.sh("lurk layout begin dune --from gb && lurk layout type dune N ν && lurk layout install dune")
+    m.as_person(name, "swaymsg input type:keyboard xkb_layout dune,de")
+    m.gives(name, "n m", "νm", "the computer's, for everybody")
+    m.as_person(name, "swaymsg input type:keyboard xkb_layout us,de")
+    m.sh("lurk layout uninstall dune && lurk undo && lurk undo")
+    m.until_says(name, NOW + "us", "and without it")
 
 
 CONSOLES = {"warden": 7, "visitor": 2}
@@ -358,7 +389,7 @@ def settings_stay(m, name):
         m.gives(name, "z f9" if change != "lurk off" else "z", f"z{TEXT}" if change != "lurk off" else "z", f"and the layout, after {change}")
 
 
-PARTS = [one_keyboard, touchpad_waits, graphical_login, x_session, wayland_session, between, seen_and_locked, warden_s_changes, visitor_s_changes]
+PARTS = [one_keyboard, touchpad_waits, graphical_login, x_session, wayland_session, own_layout, between, seen_and_locked, warden_s_changes, visitor_s_changes]
 
 
 def main():
