@@ -5,6 +5,7 @@ target=$1 seconds=$2 log=build-explore/$1.log dictionary=
 case $target in
 profile | keyboards | desk | edits) dictionary=-dict=fuzz/yaml.dict ;;
 control) dictionary=-dict=fuzz/control.dict ;;
+symbols) dictionary=-dict=fuzz/symbols.dict ;;
 esac
 fail() {
 	tail -n 40 "$log"

@@ -109,34 +109,33 @@ static bool read_press(struct layout *l, const char *text, lurk_key *key, uint16
 	return true;
 }
 
-struct losses {
+struct typed {
 	lurk_key key;
-	bool any;
+	uint16_t modifiers;
 };
 
 static void print_loss(void *data, const struct lurk_own_layout_finding *finding)
 {
-	struct losses *losses = data;
+	const struct typed *typed = data;
 	char words[TELL_OWN];
 
-	if (finding->fault != LURK_OWN_LOST || finding->key != losses->key)
-		return;
-	printf("%s.\n", tell_own_finding(finding, words));
-	losses->any = true;
+	if (finding->fault == LURK_OWN_LOST && finding->key == typed->key &&
+	    finding->modifiers == typed->modifiers)
+		printf("%s.\n", tell_own_finding(finding, words));
 }
 
 static void print_typed(struct layout *l, lurk_key key, uint16_t modifiers, uint32_t was,
 			uint32_t now, bool third)
 {
 	char press[LURK_WORDS], before[LURK_SYMBOL], after[LURK_SYMBOL];
-	struct losses losses = {key, false};
+	struct typed typed = {key, modifiers};
 
 	printf("%s types %s in %s now%s%s.\n", tell_own_press(key, modifiers, press),
 	       lurk_symbol_words(now, after), l->words[0], was ? ", and no longer " : "",
 	       was ? lurk_symbol_words(was, before) : "");
 	if (third)
 		puts("AltRight chooses signs in it from now on, and is no Alt there any more.");
-	lurk_own_layout_judge(l->file.own, print_loss, &losses);
+	lurk_own_layout_judge(l->file.own, print_loss, &typed);
 	if (lurk_own_layout_is_installed(&l->cli->ws, &l->file) == LURK_OWN_INSTALLED_OTHERWISE)
 		printf("Desktops have it as it was: `lurk layout install %s` gives them this.\n",
 		       l->words[0]);
