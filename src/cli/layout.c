@@ -87,15 +87,30 @@ static int take(struct layout *l)
 
 /* ---- Changing -------------------------------------------------------------------------------- */
 
-/* What people press, by the layout's own signs too: `¬` is where it has that. */
+/* By the layout's own signs too: `¬` is where it has that; else where the base does, since a key
+ * may type something else by now. */
+static bool find_press(struct layout *l, const char *text, struct lurk_press *press,
+		       struct lurk_message *why)
+{
+	struct lurk_layout *base = lurk_own_layout_base(l->file.own);
+	const struct lurk_characters own = lurk_layout_characters(lurk_own_layout(l->file.own));
+	struct lurk_characters before;
+	struct lurk_message unused;
+
+	if (lurk_words_press(text, &own, press, why))
+		return true;
+	if (!base)
+		return false;
+	before = lurk_layout_characters(base);
+	return lurk_words_press(text, &before, press, &unused);
+}
+
 static bool read_press(struct layout *l, const char *text, lurk_key *key, uint16_t *modifiers)
 {
-	const struct lurk_characters characters =
-		lurk_layout_characters(lurk_own_layout(l->file.own));
 	struct lurk_message why;
 	struct lurk_press press;
 
-	if (!lurk_words_press(text, &characters, &press, &why)) {
+	if (!find_press(l, text, &press, &why)) {
 		cli_fail(CLI_USAGE, "%s", why.text);
 		return false;
 	}

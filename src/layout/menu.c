@@ -160,14 +160,17 @@ static char *put_in(const char *text, const char *at, const char *entry)
 			  entry + indented, at);
 }
 
-/* Read as desktops do, from a folder that is made for that. */
+enum { UNTRIED = -2 };
+
+/* Read as desktops do, from a folder that is made for that: how many are in it, -1 where they
+ * cannot, UNTRIED without room for it. */
 static bool lists(const char *text, const struct lurk_own_layout *own, int *count)
 {
 	char folder[] = "/tmp/lurk-menu-XXXXXX", path[64];
 	struct lurk_message unused;
 	bool listed = false;
 
-	*count = -1;
+	*count = UNTRIED;
 	if (!mkdtemp(folder))
 		return false;
 	snprintf(path, sizeof path, "%s/rules/evdev.xml", folder);
@@ -191,7 +194,9 @@ char *lurk_menu_with(const char *text, const struct lurk_own_layout *own,
 		lists(before, own, &others);
 	end = before && others >= 0 ? end_of_list(before) : NULL;
 	if (before && !end) {
-		lurk_say(message, "it is no list of layouts that desktops can read");
+		lurk_say(message, others == UNTRIED
+					  ? "no room in /tmp to read it as desktops do"
+					  : "it is no list of layouts that desktops can read");
 		lurk_release(fresh);
 		return NULL;
 	}
@@ -202,6 +207,9 @@ char *lurk_menu_with(const char *text, const struct lurk_own_layout *own,
 	if (lists(out, own, &all) && all == others + 1)
 		return out;
 	lurk_release(out);
-	lurk_say(message, "desktops could not read the list with `%s` in it", own->name);
+	if (all == UNTRIED)
+		lurk_say(message, "no room in /tmp to read it as desktops do");
+	else
+		lurk_say(message, "desktops could not read the list with `%s` in it", own->name);
 	return NULL;
 }

@@ -1067,7 +1067,9 @@ def recipes(desk):
 TYPED = [  # after `lurk layout begin tern --from gb --words Tern`
     ("type tern AltRight+M ♂", 0, ["AltRight+KeyM types ♂ in tern now, and no longer µ.", "No key types `µ` any more", "`lurk layout install tern`"]),
     ("type tern AltRight+M ♂", 1, "AltRight+KeyM types ♂ in tern already"),
-    ("type tern µ x", 2, "no key of the layout types `µ`"),
+    ("type tern µ ♂", 1, "AltRight+KeyM types ♂ in tern already"),  # where the base has it
+    ("type tern чайка x", 2, "`чайка` is no key"),
+    ("type tern ч x", 2, "no key of the layout types `ч`"),
     ("type tern ¬ …", 0, ["Shift+Backquote types … in tern now, and no longer ¬."]),
     ("type tern # nothing", 0, ["Backslash types nothing in tern now, and no longer #.", "No key types `#` any more, which Backslash did"]),
     ("type tern AltRight+Space U+202F", 0, ["AltRight+Space types U+202F in tern now, and no longer space."]),
