@@ -157,7 +157,9 @@ keep layouts layouts-all.png
 keep before-after before.png
 keep codes codes.png
 keep paper card-1.png label-part.png
-shot picture-terminal 'lurk picture --keyboard wagtail'
+shot own-layout "lurk layout begin reedbed --from gb --words 'Reed bed'" 'lurk layout type reedbed AltRight+M ♂' \
+	'lurk layout show reedbed' 'lurk picture --keyboard wagtail --layout reedbed --with AltRight'
+rm -r hide/layouts
 {
 	cp kept.yaml hide/profile.yaml
 	lurk apply
