@@ -2,6 +2,7 @@
 
 #include <ctype.h>
 #include <string.h>
+#include <strings.h>
 
 unsigned lurk_lexer_line(const struct lurk_lexer *r, size_t at)
 {
@@ -74,7 +75,7 @@ bool lurk_lexer_is_word(const struct lurk_lexer *r, const char *word)
 	const size_t length = r->token.span.end - r->token.span.start;
 
 	return r->token.kind == LURK_TOKEN_WORD && length == strlen(word) &&
-	       !memcmp(r->text + r->token.span.start, word, length);
+	       !strncasecmp(r->text + r->token.span.start, word, length);
 }
 
 bool lurk_lexer_is_sign(const struct lurk_lexer *r, char sign)

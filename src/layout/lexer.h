@@ -33,7 +33,7 @@ struct lurk_lexer {
 /* Reads the next one; white space and comments are passed over. */
 void lurk_lexer_next(struct lurk_lexer *lexer);
 
-/* Whether it is that word, or that sign. */
+/* Whether it is that word, in any case as XKB has it, or that sign. */
 bool lurk_lexer_is_word(const struct lurk_lexer *lexer, const char *word);
 bool lurk_lexer_is_sign(const struct lurk_lexer *lexer, char sign);
 

@@ -304,6 +304,7 @@ static void one_line_changes(void **state)
 
 /* ---- Files ----------------------------------------------------------------------------------- */
 
+#define SIXTY "abcdefghijklmnopqrstuvwxyzabcdefghijklmnopqrstuvwxyzabcdefgh"
 #define HEAD "// of the hide\ndefault partial alphanumeric_keys // flags\nxkb_symbols \"basic\" {\n"
 
 /* A file, an edit, and the file then; or, without one, what is said of it. */
@@ -338,7 +339,16 @@ static const struct {
 	{HEAD "include \"../../../etc/passwd\"\n};", NULL, NULL, "it is no layout: "},
 	{HEAD "key <AB07> { [ x ] };", NULL, NULL, "it is no layout: "},
 	{HEAD "key <AB07> { [ \"x\n\" ] }; };", NULL, NULL, "it is no layout: "},
-	{"xkb_symbols \"a\" { include \"reedbed\" };", NULL, NULL, "it is no layout: "},
+	{"xkb_symbols \"a\" { include \"reedbed\" };", NULL, NULL,
+	 "comes back to `reedbed`, without an end"},
+	{"XKB_SYMBOLS \"a\" { Augment \"us+reedbed(a)\" };", NULL, NULL,
+	 "comes back to `reedbed`, without an end"},
+	{"xkb_symbols \"b\" { }; Default xkb_symbols \"a\" { override \"reedbed(a):1|us\" };", NULL,
+	 NULL, "comes back to `reedbed`, without an end"},
+	{"xkb_symbols \"a\" { include \"us(" SIXTY SIXTY ")\" };", NULL, NULL,
+	 "a name that is too long"},
+	{"xkb_symbols \"a\" { include \"" SIXTY SIXTY "\" };", NULL, NULL,
+	 "a name that is too long"},
 };
 
 static void the_rest_of_a_file_stays(void **state)
