@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "layout/includes.h"
 #include "layout/parts.h"
 #include "layout/registry.h"
 #include "lurk/text/memory.h"
@@ -53,6 +54,22 @@ static const char *words_of(const struct lurk_layout *layout)
 	return words ? words : "";
 }
 
+/* The system's own files come to an end; a person's need not. */
+static bool comes_to_an_end(struct xkb_context *context, const char *base, const char *variant)
+{
+	struct lurk_message unused;
+	char *text;
+	bool ends;
+
+	if (xkb_context_num_include_paths(context) < 2)
+		return true;
+	text = lurk_print("xkb_symbols \"x\" { include \"%s%s%s%s\" };", base, *variant ? "(" : "",
+			  variant, *variant ? ")" : "");
+	ends = lurk_includes_end(context, text, strlen(text), &unused);
+	lurk_release(text);
+	return ends;
+}
+
 struct xkb_keymap *lurk_layout_keymap(struct xkb_context *context, const char *name,
 				      const char *options)
 {
@@ -65,6 +82,8 @@ struct xkb_keymap *lurk_layout_keymap(struct xkb_context *context, const char *n
 
 	snprintf(base, sizeof base, "%.*s", (int)(colon ? (size_t)(colon - name) : strlen(name)),
 		 name);
+	if (!comes_to_an_end(context, base, names.variant))
+		return NULL;
 	return xkb_keymap_new_from_names(context, &names, XKB_KEYMAP_COMPILE_NO_FLAGS);
 }
 

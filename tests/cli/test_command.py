@@ -1156,6 +1156,10 @@ def own_layouts(desk):
     desk.want("layout show round", 3, err="what it includes comes back to `round`, without an end")
     desk.want("layout", out=["tern, ", "friend, "], err=["torn: it is no layout", "round: it is no layout"])
     desk.want("picture --layout torn", 2, err="it is no layout")
+    # Where somebody put such a one before desktops, nobody here falls over it.
+    desk.write(".config/xkb/symbols/whirl", 'xkb_symbols "x" { include "gb" include "whirl" };')
+    desk.want("picture --layout whirl", 2, err="there is no layout `whirl`")
+    desk.want("layout begin pool --from whirl", 2, err="there is no layout `whirl`")
     # Many edits at once: each that says so has arrived.
     running = [subprocess.Popen([*WRAPPER, LURK, "--desk", "hide", "layout", "type", "tern", key, "✓"], cwd=desk.folder, stdout=subprocess.PIPE,
                                 stderr=subprocess.PIPE, text=True, env={"PATH": os.environ["PATH"], "HOME": desk.folder}) for key in KEYS[:8]]
