@@ -6,7 +6,7 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/text/utf8.h"
-#include "lurk/work/own_layouts.h"
+#include "lurk/layout/own.h"
 #include "picture/terminal.h"
 
 enum {
@@ -91,7 +91,8 @@ static int run(struct picture_options *o, struct tell_view *v)
 	struct cli *cli = o->cli;
 	struct lurk_message why;
 
-	if (o->layout && !(o->wanted.layout = lurk_layout_find(&cli->ws, o->layout, &why)))
+	if (o->layout &&
+	    !(o->wanted.layout = lurk_layout_open_in(cli->ws.layout.folder, o->layout, "", &why)))
 		return cli_fail(CLI_USAGE, "%s", why.text);
 	if (!cli_keyboard_option(cli, o->keyboard, &o->wanted.keyboard))
 		return CLI_COULD_NOT;

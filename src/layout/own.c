@@ -375,6 +375,30 @@ struct lurk_own_layout *lurk_own_layout_begin(const char *folder, const char *na
 	return own;
 }
 
+struct lurk_layout *lurk_layout_open_in(const char *folder, const char *name, const char *options,
+					struct lurk_message *message)
+{
+	struct lurk_own_layout *own;
+	struct lurk_layout *layout;
+	char path[LURK_PATH], *bytes;
+	struct lurk_message why;
+	size_t length;
+	bool exists;
+
+	if (!folder || !*folder || !lurk_own_layout_is_name(name))
+		return lurk_layout_open_with(name, options, message);
+	snprintf(path, sizeof path, "%.*s/symbols/%s", LURK_PATH - 64, folder, name);
+	if (!lurk_file_read(path, &bytes, &length, &exists, message))
+		return exists ? NULL : lurk_layout_open_with(name, options, message);
+	own = lurk_own_layout_read(folder, name, bytes, length, &why);
+	layout = own ? lurk_own_layout_take(own) : NULL;
+	if (!own)
+		lurk_say(message, "%.300s: %.400s", path, why.text);
+	lurk_own_layout_close(own);
+	lurk_release(bytes);
+	return layout;
+}
+
 /* ---- Looking -------------------------------------------------------------------------------- */
 
 const char *lurk_own_layout_name(const struct lurk_own_layout *own)

@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "lurk/check.h"
+#include "lurk/layout/own.h"
 #include "lurk/text/memory.h"
 #include "lurk/text/yaml.h"
 #include "work/desktop.h"
@@ -90,8 +91,8 @@ static void open_all(struct lurk_chosen_layout *choice)
 	struct lurk_message why;
 
 	for (choice->count = 0; choice->count < count; choice->count++) {
-		struct lurk_layout *one = lurk_layout_open_with(choice->in_turn[choice->count],
-								choice->options, &why);
+		struct lurk_layout *one = lurk_layout_open_in(
+			choice->folder, choice->in_turn[choice->count], choice->options, &why);
 
 		if (!one) {
 			if (choice->caution)

@@ -11,15 +11,6 @@
 
 /* ---- Where they are -------------------------------------------------------------------------- */
 
-const char *lurk_own_layout_folder(const struct lurk_workspace *ws, char out[LURK_PATH])
-{
-	const char *slash = strrchr(ws->keyboards_path, '/');
-
-	snprintf(out, LURK_PATH, "%.*s/layouts", slash ? (int)(slash - ws->keyboards_path) : 1,
-		 slash ? ws->keyboards_path : ".");
-	return out;
-}
-
 const char *lurk_own_layout_installed_folder(const struct lurk_workspace *ws, char out[LURK_PATH])
 {
 	const char *base = getenv("XDG_CONFIG_HOME"), *home = getenv("HOME");
@@ -68,11 +59,10 @@ enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *
 					 struct lurk_own_layout_file *file,
 					 struct lurk_message *message)
 {
-	char folder[LURK_PATH];
+	const char *folder = ws->layout.folder;
 	struct lurk_message why;
 
 	memset(file, 0, sizeof *file);
-	lurk_own_layout_folder(ws, folder);
 	if (!lurk_own_layout_is_name(name) || access(path_in(folder, name, file->path), F_OK)) {
 		lurk_say(
 			message,
@@ -128,13 +118,13 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 					  struct lurk_message *message)
 {
 	struct lurk_layout *used, *from;
-	char folder[LURK_PATH], own_words[LURK_OWN_WORDS] = "", summary[128];
+	const char *folder = ws->layout.folder;
+	char own_words[LURK_OWN_WORDS] = "", summary[128];
 	enum lurk_went went;
 
 	memset(file, 0, sizeof *file);
 	if (!lurk_own_layout_may_be_called(name, message))
 		return LURK_ASKED_WRONGLY;
-	lurk_own_layout_folder(ws, folder);
 	used = base ? NULL : lurk_layout_chosen(&ws->layout);
 	if (!base && !used) {
 		lurk_say(message, "no layout is known here; say which one to begin from, such as "
@@ -145,7 +135,7 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 	if (!is_new(path_in(folder, name, file->path), message))
 		return LURK_COULD_NOT;
 	if (!words) {
-		from = lurk_layout_find(ws, base, message);
+		from = lurk_layout_open_in(ws->layout.folder, base, "", message);
 		if (!from)
 			return LURK_ASKED_WRONGLY;
 		default_words(from, name, own_words);
@@ -186,7 +176,7 @@ enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *
 {
 	const char *slash = strrchr(from, '/');
 	const struct lurk_file_seen none = {false, NULL, 0};
-	char folder[LURK_PATH], path[LURK_PATH], summary[128];
+	char path[LURK_PATH], summary[128];
 	struct lurk_file_seen seen;
 	struct lurk_message why;
 	enum lurk_went went = LURK_COULD_NOT;
@@ -195,7 +185,7 @@ enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *
 	name = name ? name : slash ? slash + 1 : from;
 	if (!see(from, &seen, message))
 		return LURK_COULD_NOT;
-	path_in(lurk_own_layout_folder(ws, folder), name, path);
+	path_in(ws->layout.folder, name, path);
 	snprintf(summary, sizeof summary, "the layout %.40s", name);
 	if (!seen.exists)
 		lurk_say(message, "%.600s: there is no such file", from);
@@ -231,26 +221,7 @@ static void each_in(const char *folder, void (*tell)(void *data, const char *nam
 void lurk_own_layout_files_each(const struct lurk_workspace *ws,
 				void (*tell)(void *data, const char *name), void *data)
 {
-	char folder[LURK_PATH];
-
-	each_in(lurk_own_layout_folder(ws, folder), tell, data);
-}
-
-struct lurk_layout *lurk_layout_find(struct lurk_workspace *ws, const char *name,
-				     struct lurk_message *message)
-{
-	struct lurk_own_layout_file file;
-	struct lurk_layout *layout;
-	char folder[LURK_PATH], path[LURK_PATH];
-
-	if (!lurk_own_layout_is_name(name) ||
-	    access(path_in(lurk_own_layout_folder(ws, folder), name, path), F_OK))
-		return lurk_layout_open(name, message);
-	if (lurk_own_layout_file_open(ws, name, &file, message) != LURK_DONE)
-		return NULL;
-	layout = lurk_own_layout_take(file.own);
-	lurk_own_layout_file_close(&file);
-	return layout;
+	each_in(ws->layout.folder, tell, data);
 }
 
 /* ---- Installing ------------------------------------------------------------------------------ */

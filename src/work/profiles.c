@@ -7,6 +7,7 @@
 #include <strings.h>
 #include <unistd.h>
 
+#include "lurk/layout/own.h"
 #include "lurk/text/memory.h"
 
 /* The folder of the base profile, for a path to that one or to one beside it. */
@@ -33,15 +34,15 @@ void lurk_profiles_path(const char *beside, const char *word, char out[PATH_MAX]
 		snprintf(out, PATH_MAX, "%.*s/profiles/%.64s.yaml", PATH_MAX - 96, folder, word);
 }
 
-static bool own_layout(struct lurk_profile_beside *one, const char *bytes, size_t length,
-		       struct lurk_message *message)
+static bool own_layout(struct lurk_profile_beside *one, const char *folder, const char *bytes,
+		       size_t length, struct lurk_message *message)
 {
 	char name[64];
 
 	lurk_layout_said(bytes, length, name, sizeof name);
 	if (!*name)
 		return true;
-	one->layout = lurk_layout_open(name, message);
+	one->layout = lurk_layout_open_in(folder, name, "", message);
 	if (one->layout)
 		one->characters = lurk_layout_characters(one->layout);
 	return one->layout;
@@ -68,7 +69,7 @@ static bool read_other(struct lurk_workspace *ws, const char *path, struct lurk_
 		length = strlen(nothing_yet);
 		bytes = lurk_copy(nothing_yet, length);
 	}
-	if (!own_layout(one, bytes, length, message)) {
+	if (!own_layout(one, ws->layout.folder, bytes, length, message)) {
 		lurk_release(bytes);
 		return false;
 	}

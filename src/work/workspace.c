@@ -80,6 +80,10 @@ static void choose_layout(struct lurk_workspace *ws, const char *bytes, size_t l
 {
 	const char *of_desk = ws->desk_layout ? ws->desk_layout : "";
 
+	const char *slash = strrchr(ws->keyboards_path, '/');
+
+	snprintf(ws->layout.folder, sizeof ws->layout.folder, "%.*s/layouts",
+		 slash ? (int)(slash - ws->keyboards_path) : 1, slash ? ws->keyboards_path : ".");
 	ws->layout.caution = ws->judged ? NULL : ws->caution;
 	ws->layout.data = ws->data;
 	lurk_layout_choose(&ws->layout, bytes, length, ws->desk ? of_desk : NULL);

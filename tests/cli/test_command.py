@@ -1104,6 +1104,18 @@ def own_layouts(desk):
     for words, status, wanted in TYPED:
         desk.want("layout " + words, status, **({"out" if isinstance(wanted, list) else "err": wanted}))
     desk.want("picture --layout tern --with AltRight", out=["layout Tern", "♂"])
+    # A desk may have it, and a profile: texts and names follow it.
+    plain = desk.read("hide/desk.yaml")
+    desk.write("hide/desk.yaml", plain.replace("layout: gb", "layout: tern"))
+    desk.want(["map", "F9", "--text", "♂…"])
+    desk.want("resolve …", out=["`…`: Shift with Backquote."])
+    desk.want("apply")
+    assert desk.got("press F9 on wagtail\nhold ShiftLeft\npress Backquote\nrelease ShiftLeft\n")[1] == "♂……"
+    desk.write("hide/desk.yaml", plain)
+    desk.want("check", 1, out=["The layout gb has no key for a character of this text: ♂"])
+    desk.write("hide/profile.yaml", desk.read("hide/profile.yaml").replace("lurk: 1", "lurk: 1\nlayout: tern"))
+    desk.want("check", out=["Characters and texts are those of the layout tern (Tern)"])
+    desk.want("restore --all --apply")
     desk.write("hide/xkb/rules/evdev.xml", OTHERS)
     for _ in range(2):
         desk.want("layout install tern", out=["hide/xkb", 'and "Tern" in the menu of layouts.', "`lurk layout uninstall tern` takes it away"])

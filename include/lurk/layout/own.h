@@ -35,6 +35,11 @@ struct lurk_own_layout *lurk_own_layout_read(const char *folder, const char *nam
 					     struct lurk_message *message);
 void lurk_own_layout_close(struct lurk_own_layout *own);
 
+/* A layout as lurk_layout_open_with() opens it; but where a folder of one's own layouts has one of
+ * that name, that one. `folder` is NULL or "" for none. */
+struct lurk_layout *lurk_layout_open_in(const char *folder, const char *name, const char *options,
+					struct lurk_message *message);
+
 const char *lurk_own_layout_name(const struct lurk_own_layout *own);
 /* What menus call it. */
 const char *lurk_own_layout_words(const struct lurk_own_layout *own);

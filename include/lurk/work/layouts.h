@@ -28,11 +28,12 @@ enum lurk_layout_from {
 enum { LURK_LAYOUTS_IN_TURN = LURK_STEPS_LAYOUTS };
 
 struct lurk_chosen_layout {
-	uint8_t from;       /* enum lurk_layout_from, once lurk_layout_chosen() was asked */
-	bool active_known;  /* which of several is active */
-	char name[64];      /* "" where none is known */
-	char options[128];  /* the system's */
-	const char *source; /* the file that says so, or "X", or "Wayland" */
+	uint8_t from;           /* enum lurk_layout_from, once lurk_layout_chosen() was asked */
+	bool active_known;      /* which of several is active */
+	char name[64];          /* "" where none is known */
+	char folder[LURK_PATH]; /* set by the caller: that of the person's own, "" for none */
+	char options[128];      /* the system's */
+	const char *source;     /* the file that says so, or "X", or "Wayland" */
 	struct lurk_layout *each[LURK_LAYOUTS_IN_TURN];
 	unsigned count, at;        /* how many in turn; which of them is meant by `name` */
 	struct lurk_layout *usual; /* for pictures, where none is known */

@@ -25,9 +25,8 @@ void lurk_own_layout_file_close(struct lurk_own_layout_file *file);
 
 /* Of all that follows the workspace needs its paths alone: lurk_workspace_find_layout(). */
 
-/* Where XKB's folders `symbols` and `rules` are: of those that are worked on, and of those that are
- * installed. Returns out. */
-const char *lurk_own_layout_folder(const struct lurk_workspace *ws, char out[LURK_PATH]);
+/* Where XKB's folders `symbols` and `rules` are of those that are installed; of those that are
+ * worked on it is the workspace's `layout.folder`. Returns out. */
 const char *lurk_own_layout_installed_folder(const struct lurk_workspace *ws, char out[LURK_PATH]);
 
 /* A new one. `base` is NULL for the layout that is in use; `words` NULL for the base's and the
@@ -51,10 +50,6 @@ enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
 /* Their names, in an order. */
 void lurk_own_layout_files_each(const struct lurk_workspace *ws,
 				void (*tell)(void *data, const char *name), void *data);
-
-/* A layout by its name, as lurk_layout_open(): a person's own first. */
-struct lurk_layout *lurk_layout_find(struct lurk_workspace *ws, const char *name,
-				     struct lurk_message *message);
 
 /* Whether desktops have it. */
 enum lurk_own_layout_installed {

@@ -9,7 +9,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "lurk/layout/layout.h"
+#include "lurk/layout/own.h"
 #include "lurk/text/memory.h"
 #include "lurk/text/words.h"
 #include "port/slots.h"
@@ -904,6 +904,15 @@ static uint32_t sim_person(struct lurk_port *port, const char *seat)
 	return screen ? screen->person : LURK_NOBODY;
 }
 
+/* One of the desk's own, or of the system's. */
+static struct lurk_layout *open_layout(const struct lurk_sim *sim, struct lurk_message *message)
+{
+	char folder[LURK_PATH];
+
+	snprintf(folder, sizeof folder, "%.*s/layouts", LURK_PATH - 16, sim->folder);
+	return lurk_layout_open_in(folder, sim->desk->layout, "", message);
+}
+
 /* A seat that was not there yet has one of its own: NULL where those are too many. */
 static struct screen *screen_at(struct lurk_sim *sim, const char *seat)
 {
@@ -913,7 +922,7 @@ static struct screen *screen_at(struct lurk_sim *sim, const char *seat)
 	if (screen || sim->screen_count == SCREENS)
 		return screen;
 	screen = &sim->screens[sim->screen_count];
-	screen->layout = lurk_layout_open(sim->desk->layout, &message);
+	screen->layout = open_layout(sim, &message);
 	if (!screen->layout)
 		return NULL;
 	snprintf(screen->seat, sizeof screen->seat, "%s", seat);
@@ -1112,7 +1121,7 @@ struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 		lurk_release(sim);
 		return NULL;
 	}
-	sim->screens->layout = lurk_layout_open(desk->layout, message);
+	sim->screens->layout = open_layout(sim, message);
 	if (!sim->screens->layout) {
 		lurk_release(sim);
 		return NULL;
