@@ -73,6 +73,9 @@ static int take(struct layout *l)
 		&l->cli->ws, l->words[0], l->count > 1 ? l->words[1] : NULL, &l->file, &why);
 	const char *name;
 
+	if (went == LURK_ASKED_WRONGLY && l->count == 1)
+		return cli_fail(CLI_USAGE, "%s; `lurk layout take FILE NAME` calls it otherwise",
+				why.text);
 	if (went != LURK_DONE)
 		return failed(went, &why);
 	if (l->cli->json)

@@ -183,6 +183,8 @@ enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *
 
 	memset(file, 0, sizeof *file);
 	name = name ? name : slash ? slash + 1 : from;
+	if (!lurk_own_layout_may_be_called(name, message))
+		return LURK_ASKED_WRONGLY;
 	if (!see(from, &seen, message))
 		return LURK_COULD_NOT;
 	path_in(ws->layout.folder, name, path);

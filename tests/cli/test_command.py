@@ -131,6 +131,7 @@ USED_WRONGLY = [
     ("layout type tern KeyM x y", "`y` is not expected here"),
     ("layout show tern", "you have no layout `tern`; `lurk layout` lists yours, `lurk layout begin NAME` makes one"),
     ("layout install ../tern", "you have no layout `../tern`"),
+    ("layout take /media/Reed.txt", "`Reed.txt` is no name for a layout: small letters, digits and _, at most 31; `lurk layout take FILE NAME` calls it otherwise"),
     ("layout uninstall ../tern", "`../tern` is no name for a layout"),
     ("use night --", "the command to run is missing behind `--`"),
     ("map NumLock Tab Insert", "`Insert` is one word too many"),
@@ -1152,6 +1153,9 @@ def own_layouts(desk):
     shutil.copy(desk.path("hide/layouts/symbols/tern"), desk.path("friend"))
     desk.want("layout take friend", out=['friend is a layout of yours now: "Tern", in hide/layouts/symbols/friend.'])
     desk.want("layout take friend", 3, err="friend is there already")
+    for name in ("../../../../../../" + desk.path("taken"), "../taken", "a/b", "gb"):
+        desk.want(["layout", "take", "friend", name], 2, err="layout")
+    assert not os.path.exists(desk.path("taken")) and sorted(os.listdir(desk.path("hide/layouts"))) == ["symbols"]
     desk.want("layout begin knot --from tern", out=["knot begins as "])
     desk.want("layout type knot K κ")
     desk.want("layout check knot", out=["2 things to know of knot:", "No key types `k` any more, which KeyK did, and programs", "No key types `Κ`, the capital that Shift+KeyK would.  [no-capital]"], status=1)
