@@ -185,7 +185,7 @@ static void offer_all(struct complete *c)
 			offer(c, of_layout[i]);
 		if (c->count == 2 && strcmp(before, "begin") != 0 && strcmp(before, "take") != 0)
 			lurk_own_layout_files_each(&c->cli->ws, offer_own_layout, c);
-		else if (c->count == 3)
+		else if (c->count == 3 || (c->count == 4 && !strcmp(c->words[1], "copy")))
 			offer_keys(c);
 	} else if (!strcmp(command, "hwdb") && c->count == 1) {
 		for (size_t i = 0; i < sizeof of_hwdb / sizeof *of_hwdb; i++)

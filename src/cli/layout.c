@@ -142,6 +142,12 @@ static void print_loss(void *data, const struct lurk_own_layout_finding *finding
 		printf("%s.\n", tell_own_finding(finding, words));
 }
 
+static void print_third(bool third)
+{
+	if (third)
+		puts("AltRight chooses signs in it from now on, and is no Alt there any more.");
+}
+
 static void print_typed(struct layout *l, lurk_key key, uint16_t modifiers, uint32_t was,
 			uint32_t now, bool third)
 {
@@ -151,8 +157,7 @@ static void print_typed(struct layout *l, lurk_key key, uint16_t modifiers, uint
 	printf("%s types %s in %s now%s%s.\n", tell_own_press(key, modifiers, press),
 	       lurk_symbol_words(now, after), l->words[0], was ? ", and no longer " : "",
 	       was ? lurk_symbol_words(was, before) : "");
-	if (third)
-		puts("AltRight chooses signs in it from now on, and is no Alt there any more.");
+	print_third(third);
 	lurk_own_layout_judge(l->file.own, print_loss, &typed);
 	if (lurk_own_layout_is_installed(&l->cli->ws, &l->file) == LURK_OWN_INSTALLED_OTHERWISE)
 		printf("Desktops have it as it was: `lurk layout install %s` gives them this.\n",
@@ -193,6 +198,40 @@ static int type(struct layout *l)
 	if (l->cli->json)
 		return tell_json(l);
 	print_typed(l, key, modifiers, was, symbol, third);
+	return CLI_DONE;
+}
+
+static int copy(struct layout *l)
+{
+	char press[LURK_WORDS], other[LURK_WORDS], summary[2 * LURK_WORDS + 16];
+	lurk_key key, from;
+	uint16_t modifiers;
+	struct lurk_message why;
+	enum lurk_own_layout_edit edit;
+	enum lurk_went went;
+	bool third;
+
+	if (!read_press(l, l->words[1], &key, &modifiers) ||
+	    !read_press(l, l->words[2], &from, &modifiers))
+		return CLI_USAGE;
+	tell_own_press(key, 0, press);
+	tell_own_press(from, 0, other);
+	edit = lurk_own_layout_copy(l->file.own, key, from, &third, &why);
+	if (edit == LURK_OWN_REFUSED)
+		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why.text);
+	if (edit == LURK_OWN_SAME)
+		return cli_fail(CLI_FOUND, "%s types what %s does in %s already", press, other,
+				l->words[0]);
+	snprintf(summary, sizeof summary, "%s types what %s does", press, other);
+	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, &why);
+	if (went != LURK_DONE)
+		return failed(went, &why);
+	if (l->cli->json)
+		return tell_json(l);
+	printf("%s types what %s does in %s now, with Shift and AltRight too.\n", press, other,
+	       l->words[0]);
+	print_third(third);
+	printf("`lurk layout check %s` tells what got lost.\n", l->words[0]);
 	return CLI_DONE;
 }
 
@@ -398,6 +437,8 @@ static const struct verb verbs[] = {
 	{"take", 1, 2, "which file: `lurk layout take FILE`", take, false, true},
 	{"type", 3, 3, "which layout, which key and which sign: `lurk layout type NAME KEY SIGN`",
 	 type, true, true},
+	{"copy", 3, 3, "which layout, and which key like which: `lurk layout copy NAME KEY OTHER`",
+	 copy, true, true},
 	{"restore", 2, 2, "which layout and which key: `lurk layout restore NAME KEY`", restore,
 	 true, true},
 	{"show", 1, 1, "which layout: `lurk layout show NAME`", show, true, false},
@@ -419,7 +460,7 @@ static const struct verb *find_verb(const char *word, struct argp_state *state)
 	near = lurk_name_nearest(word, names, VERBS);
 	argp_error(state, "`lurk layout %s` is nothing; did you mean %s?", word,
 		   near ? near
-			: "list, begin, take, type, restore, show, check, install or "
+			: "list, begin, take, type, copy, restore, show, check, install or "
 			  "uninstall");
 	return NULL;
 }
@@ -468,7 +509,8 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 {
 	static const struct cli_words words = {
 		options, parse_option,
-		"[list]\nbegin NAME\ntype NAME KEY SIGN\nrestore NAME KEY\nshow NAME\ncheck NAME\n"
+		"[list]\nbegin NAME\ntype NAME KEY SIGN\ncopy NAME KEY OTHERKEY\nrestore NAME "
+		"KEY\nshow NAME\ncheck NAME\n"
 		"install NAME\nuninstall NAME\ntake FILE [NAME]",
 		"A layout of your own: begin one from a layout that exists, change what single "
 		"keys "

@@ -64,6 +64,19 @@ static char *third_level(const struct lurk_own_layout *own)
 	return lurk_symbols_add(own->text, &own->symbols, "include \"level3(ralt_switch)\"");
 }
 
+/* What it was, and what became of it: the one that is not kept is closed. */
+static void keep(struct lurk_own_layout *own, struct lurk_own_layout *trial, bool fine)
+{
+	if (fine) {
+		struct lurk_own_layout old = *own;
+
+		*own = *trial;
+		*trial = old;
+	}
+	lurk_layout_close(trial->layout);
+	lurk_release(trial->text);
+}
+
 /* The text with a line for the key, where it does what is wished and nothing else. */
 static bool try_line(struct lurk_own_layout *own, struct wish *wish, const char *line,
 		     struct lurk_message *message)
@@ -78,17 +91,10 @@ static bool try_line(struct lurk_own_layout *own, struct wish *wish, const char 
 		       &trial, lurk_symbols_with(trial.text, &trial.symbols, wish->key, line),
 		       message) &&
 	       fulfils(own->layout, trial.layout, wish);
-	if (fine) {
-		struct lurk_own_layout old = *own;
-
-		*own = trial;
-		trial = old;
-	} else if (trial.layout) {
+	if (!fine && trial.layout)
 		wish->overruled =
 			lurk_row_same(own->layout->keymap, trial.layout->keymap, wish->code);
-	}
-	lurk_layout_close(trial.layout);
-	lurk_release(trial.text);
+	keep(own, &trial, fine);
 	return fine;
 }
 
@@ -181,6 +187,36 @@ enum lurk_own_layout_edit lurk_own_layout_type(struct lurk_own_layout *own, lurk
 	return LURK_OWN_REFUSED;
 }
 
+enum lurk_own_layout_edit lurk_own_layout_copy(struct lurk_own_layout *own, lurk_key key,
+					       lurk_key from, bool *third,
+					       struct lurk_message *message)
+{
+	struct lurk_own_layout trial = *own;
+	enum lurk_own_layout_edit all = LURK_OWN_SAME;
+
+	*third = false;
+	trial.text = lurk_copy(own->text, own->length);
+	trial.layout = lurk_layout_of(own->layout->context, own->layout->keymap, 0);
+	for (unsigned i = 0; i < LURK_COMBINATIONS && all != LURK_OWN_REFUSED; i++) {
+		const uint32_t symbol = lurk_layout_types(own->layout, from, lurk_combinations[i]);
+		enum lurk_own_layout_edit one = LURK_OWN_REFUSED;
+		bool now_third = false;
+
+		if (lurk_symbol_is_modifier(symbol))
+			lurk_say(message,
+				 "%s is a modifier, which is a rule's work: `lurk map %s %s`",
+				 lurk_key_name(from), lurk_key_name(key), lurk_key_name(from));
+		else
+			one = lurk_own_layout_type(&trial, key, lurk_combinations[i],
+						   symbol ? symbol : LURK_SYMBOL_NOTHING,
+						   &now_third, message);
+		all = one == LURK_OWN_SAME ? all : one;
+		*third = *third || now_third;
+	}
+	keep(own, &trial, all == LURK_OWN_EDITED);
+	return all;
+}
+
 enum lurk_own_layout_edit lurk_own_layout_restore(struct lurk_own_layout *own, lurk_key key,
 						  struct lurk_message *message)
 {
@@ -198,13 +234,6 @@ enum lurk_own_layout_edit lurk_own_layout_restore(struct lurk_own_layout *own, l
 	while (fine && (line = lurk_symbols_key(&trial.symbols, wish.key)))
 		fine = lurk_own_layout_take_text(&trial, lurk_symbols_without(trial.text, line),
 						 message);
-	if (fine) {
-		struct lurk_own_layout old = *own;
-
-		*own = trial;
-		trial = old;
-	}
-	lurk_layout_close(trial.layout);
-	lurk_release(trial.text);
+	keep(own, &trial, fine);
 	return fine ? LURK_OWN_EDITED : LURK_OWN_REFUSED;
 }

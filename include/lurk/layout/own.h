@@ -81,6 +81,10 @@ enum lurk_own_layout_edit {
 enum lurk_own_layout_edit lurk_own_layout_type(struct lurk_own_layout *own, lurk_key key,
 					       uint16_t modifiers, uint32_t symbol, bool *third,
 					       struct lurk_message *message);
+/* Lets it type what another key does, with each of the modifiers; all of that or nothing. */
+enum lurk_own_layout_edit lurk_own_layout_copy(struct lurk_own_layout *own, lurk_key key,
+					       lurk_key from, bool *third,
+					       struct lurk_message *message);
 /* Lets it type what the base does. */
 enum lurk_own_layout_edit lurk_own_layout_restore(struct lurk_own_layout *own, lurk_key key,
 						  struct lurk_message *message);
