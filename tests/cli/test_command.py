@@ -1185,7 +1185,8 @@ def own_layouts(desk):
     desk.want("layout begin pool --from whirl", 2, err="there is no layout `whirl`")
     # Many edits at once: each that says so has arrived.
     running = [subprocess.Popen([*WRAPPER, LURK, "--desk", "hide", "layout", "type", "tern", key, "✓"], cwd=desk.folder, stdout=subprocess.PIPE,
-                                stderr=subprocess.PIPE, text=True, env={"PATH": os.environ["PATH"], "HOME": desk.folder}) for key in KEYS[:8]]
+                                stderr=subprocess.PIPE, text=True, env={"PATH": os.environ["PATH"], "HOME": desk.folder,
+                                                                                     "LSAN_OPTIONS": os.environ.get("LSAN_OPTIONS", "")}) for key in KEYS[:8]]
     done = [(key, *one.communicate(), one.returncode) for key, one in zip(KEYS, running)]
     changes = [row["press"] for row in json.loads(desk.want("layout show tern --json"))["changes"]]
     for key, out, err, status in done:
