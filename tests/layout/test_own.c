@@ -213,7 +213,7 @@ static void every_layout_can_be_begun_from(void **state)
 	lurk_layouts_each(begin_from, &all);
 	assert_true(all.layouts > 500 / every());
 	if (every() == 1)
-		assert_int_equal(all.acting, 6);
+		assert_true(all.acting > 0); /* 6 with xkb-data 2.35 */
 }
 
 /* ---- One edit -------------------------------------------------------------------------------- */
