@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "cli/commands.h"
+#include "lurk/text/memory.h"
 #include "lurk/work/own_layouts.h"
 #include "tell/json.h"
 #include "tell/own_layout.h"
@@ -122,8 +123,7 @@ static bool read_press(struct layout *l, const char *text, lurk_key *key, uint16
 		return false;
 	}
 	*key = press.on.key;
-	*modifiers = press.modifiers & LURK_MOD_SHIFT ? LURK_MOD_SHIFT : 0;
-	*modifiers |= press.modifiers & (uint16_t)~LURK_MOD_SHIFT;
+	*modifiers = press.modifiers;
 	return true;
 }
 
@@ -168,6 +168,21 @@ static void print_typed(struct layout *l, lurk_key key, uint16_t modifiers, uint
 		       l->words[0], l->words[0], l->words[0]);
 }
 
+/* Saves what an edit did, of which the summary says what it types then; CLI_DONE where that is so.
+ */
+static int finish(struct layout *l, enum lurk_own_layout_edit edit, const char *summary,
+		  struct lurk_message *why)
+{
+	enum lurk_went went;
+
+	if (edit == LURK_OWN_REFUSED)
+		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why->text);
+	if (edit == LURK_OWN_SAME)
+		return cli_fail(CLI_FOUND, "%s in %s already", summary, l->words[0]);
+	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, why);
+	return went == LURK_DONE ? CLI_DONE : failed(went, why);
+}
+
 static int type(struct layout *l)
 {
 	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_SYMBOL], words[LURK_SYMBOL];
@@ -176,8 +191,8 @@ static int type(struct layout *l)
 	uint32_t symbol, was;
 	struct lurk_message why;
 	enum lurk_own_layout_edit edit;
-	enum lurk_went went;
 	bool third;
+	int status;
 
 	if (!read_press(l, l->words[1], &key, &modifiers))
 		return CLI_USAGE;
@@ -185,16 +200,11 @@ static int type(struct layout *l)
 		return failed(LURK_ASKED_WRONGLY, &why);
 	was = lurk_layout_types(lurk_own_layout(l->file.own), key, modifiers);
 	edit = lurk_own_layout_type(l->file.own, key, modifiers, symbol, &third, &why);
-	tell_own_press(key, modifiers, press);
-	lurk_symbol_words(symbol, words);
-	if (edit == LURK_OWN_REFUSED)
-		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why.text);
-	if (edit == LURK_OWN_SAME)
-		return cli_fail(CLI_FOUND, "%s types %s in %s already", press, words, l->words[0]);
-	snprintf(summary, sizeof summary, "%s types %s", press, words);
-	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, &why);
-	if (went != LURK_DONE)
-		return failed(went, &why);
+	snprintf(summary, sizeof summary, "%s types %s", tell_own_press(key, modifiers, press),
+		 lurk_symbol_words(symbol, words));
+	status = finish(l, edit, summary, &why);
+	if (status != CLI_DONE)
+		return status;
 	if (l->cli->json)
 		return tell_json(l);
 	print_typed(l, key, modifiers, was, symbol, third);
@@ -205,31 +215,24 @@ static int copy(struct layout *l)
 {
 	char press[LURK_WORDS], other[LURK_WORDS], summary[2 * LURK_WORDS + 16];
 	lurk_key key, from;
-	uint16_t modifiers;
+	uint16_t unused;
 	struct lurk_message why;
 	enum lurk_own_layout_edit edit;
-	enum lurk_went went;
 	bool third;
+	int status;
 
-	if (!read_press(l, l->words[1], &key, &modifiers) ||
-	    !read_press(l, l->words[2], &from, &modifiers))
+	if (!read_press(l, l->words[1], &key, &unused) ||
+	    !read_press(l, l->words[2], &from, &unused))
 		return CLI_USAGE;
-	tell_own_press(key, 0, press);
-	tell_own_press(from, 0, other);
 	edit = lurk_own_layout_copy(l->file.own, key, from, &third, &why);
-	if (edit == LURK_OWN_REFUSED)
-		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why.text);
-	if (edit == LURK_OWN_SAME)
-		return cli_fail(CLI_FOUND, "%s types what %s does in %s already", press, other,
-				l->words[0]);
-	snprintf(summary, sizeof summary, "%s types what %s does", press, other);
-	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, &why);
-	if (went != LURK_DONE)
-		return failed(went, &why);
+	snprintf(summary, sizeof summary, "%s types what %s does", tell_own_press(key, 0, press),
+		 tell_own_press(from, 0, other));
+	status = finish(l, edit, summary, &why);
+	if (status != CLI_DONE)
+		return status;
 	if (l->cli->json)
 		return tell_json(l);
-	printf("%s types what %s does in %s now, with Shift and AltRight too.\n", press, other,
-	       l->words[0]);
+	printf("%s in %s now, with Shift and AltRight too.\n", summary, l->words[0]);
 	print_third(third);
 	printf("`lurk layout check %s` tells what got lost.\n", l->words[0]);
 	return CLI_DONE;
@@ -237,30 +240,24 @@ static int copy(struct layout *l)
 
 static int restore(struct layout *l)
 {
-	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_SYMBOL];
+	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_OWN_WORDS];
 	lurk_key key;
-	uint16_t modifiers;
+	uint16_t unused;
 	struct lurk_message why;
 	enum lurk_own_layout_edit edit;
-	enum lurk_went went;
+	int status;
 
-	if (!read_press(l, l->words[1], &key, &modifiers))
+	if (!read_press(l, l->words[1], &key, &unused))
 		return CLI_USAGE;
 	edit = lurk_own_layout_restore(l->file.own, key, &why);
-	tell_own_press(key, 0, press);
-	if (edit == LURK_OWN_REFUSED)
-		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why.text);
-	if (edit == LURK_OWN_SAME)
-		return cli_fail(CLI_FOUND, "%s types what it does in %s already", press,
-				base_words(l));
-	snprintf(summary, sizeof summary, "%s types what it did", press);
-	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, &why);
-	if (went != LURK_DONE)
-		return failed(went, &why);
+	snprintf(summary, sizeof summary, "%s types what it does in %.100s",
+		 tell_own_press(key, 0, press), base_words(l));
+	status = finish(l, edit, summary, &why);
+	if (status != CLI_DONE)
+		return status;
 	if (l->cli->json)
 		return tell_json(l);
-	printf("%s types in %s what it does in %s, with Shift and AltRight too.\n", press,
-	       l->words[0], base_words(l));
+	printf("%s in %s now, with Shift and AltRight too.\n", summary, l->words[0]);
 	return CLI_DONE;
 }
 
@@ -304,45 +301,52 @@ static int show(struct layout *l)
 	return CLI_DONE;
 }
 
+/* Kept, since how many there are is said first. */
 struct judged {
-	const struct lurk_own_layout *own;
+	struct lurk_own_layout_finding *all;
+	unsigned count;
 	bool needed; /* something is lost that programs need */
 };
 
-static void print_finding(void *data, const struct lurk_own_layout_finding *finding)
+static void keep_finding(void *data, const struct lurk_own_layout_finding *finding)
 {
 	struct judged *judged = data;
-	char words[TELL_OWN];
 
+	judged->all = lurk_resize(judged->all, (judged->count + 1) * sizeof *judged->all);
+	judged->all[judged->count++] = *finding;
 	judged->needed = judged->needed || finding->needed;
-	printf("  %s%s.  [%s]\n", tell_own_finding(finding, words),
-	       finding->needed ? ", and programs and passwords need it" : "",
-	       tell_own_code(finding));
-	printf("      %s\n", tell_own_to_do(judged->own, finding, words));
 }
 
-static void note_needed(void *data, const struct lurk_own_layout_finding *finding)
+static void print_findings(const struct layout *l, const struct judged *judged)
 {
-	struct judged *judged = data;
+	char words[TELL_OWN], count[LURK_COUNT_WORDS];
 
-	judged->needed = judged->needed || finding->needed;
+	if (!judged->count)
+		printf("Nothing is wrong with %s, and nothing that %s types got lost.\n",
+		       l->words[0], base_words(l));
+	else
+		printf("%s to know of %s:\n", lurk_words_count(judged->count, "thing", count),
+		       l->words[0]);
+	for (unsigned i = 0; i < judged->count; i++) {
+		const struct lurk_own_layout_finding *finding = &judged->all[i];
+
+		printf("  %s%s.  [%s]\n", tell_own_finding(finding, words),
+		       finding->needed ? ", and programs and passwords need it" : "",
+		       tell_own_code(finding));
+		printf("      %s\n", tell_own_to_do(l->file.own, finding, words));
+	}
 }
 
 static int check(struct layout *l)
 {
-	struct judged judged = {l->file.own, false};
-	char words[LURK_COUNT_WORDS];
-	unsigned count = lurk_own_layout_judge(l->file.own, note_needed, &judged);
+	struct judged judged = {NULL, 0, false};
 
+	lurk_own_layout_judge(l->file.own, keep_finding, &judged);
 	if (l->cli->json)
 		tell_json(l);
-	else if (!count)
-		printf("Nothing is wrong with %s, and nothing that %s types got lost.\n",
-		       l->words[0], base_words(l));
 	else
-		printf("%s to know of %s:\n", lurk_words_count(count, "thing", words), l->words[0]);
-	if (!l->cli->json)
-		lurk_own_layout_judge(l->file.own, print_finding, &judged);
+		print_findings(l, &judged);
+	lurk_release(judged.all);
 	return judged.needed ? CLI_FOUND : CLI_DONE;
 }
 

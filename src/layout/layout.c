@@ -141,7 +141,7 @@ struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 
 void lurk_layouts_each(void (*tell)(void *data, const char *name), void *data)
 {
-	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_ENVIRONMENT_NAMES);
+	struct xkb_context *context = lurk_layout_context();
 
 	if (context)
 		lurk_registry_each(context, tell, data);
@@ -182,6 +182,17 @@ xkb_layout_index_t lurk_layout_group_of(const struct lurk_layout *layout, xkb_ke
 	return count ? layout->group % count : 0;
 }
 
+xkb_mod_mask_t lurk_layout_mask(struct xkb_keymap *keymap, uint16_t modifiers)
+{
+	xkb_mod_mask_t mask = 0;
+
+	if (modifiers & LURK_MOD_SHIFT)
+		mask |= 1U << xkb_keymap_mod_get_index(keymap, XKB_MOD_NAME_SHIFT);
+	if (modifiers & LURK_MOD_RIGHT_ALT)
+		mask |= 1U << xkb_keymap_mod_get_index(keymap, "Mod5");
+	return mask;
+}
+
 /* Modifiers that reach a level, as keys; false where they are others than Shift and AltRight. */
 static bool modifiers_for(const struct lurk_layout *layout, xkb_keycode_t code,
 			  xkb_level_index_t level, uint16_t *modifiers)
@@ -190,8 +201,8 @@ static bool modifiers_for(const struct lurk_layout *layout, xkb_keycode_t code,
 	xkb_mod_mask_t masks[8];
 	size_t n = xkb_keymap_key_get_mods_for_level(
 		keymap, code, lurk_layout_group_of(layout, code), level, masks, 8);
-	xkb_mod_mask_t shift = 1U << xkb_keymap_mod_get_index(keymap, XKB_MOD_NAME_SHIFT);
-	xkb_mod_mask_t third = 1U << xkb_keymap_mod_get_index(keymap, "Mod5");
+	const xkb_mod_mask_t shift = lurk_layout_mask(keymap, LURK_MOD_SHIFT);
+	const xkb_mod_mask_t third = lurk_layout_mask(keymap, LURK_MOD_RIGHT_ALT);
 
 	for (size_t i = 0; i < n; i++) {
 		if (masks[i] & ~(shift | third))
@@ -209,6 +220,11 @@ static struct lurk_typing_table *typing(struct lurk_layout *layout)
 	if (!layout->typing)
 		layout->typing = lurk_typing_new(layout->context, layout->keymap, layout->group);
 	return layout->typing;
+}
+
+struct xkb_compose_state *lurk_layout_sequences(struct lurk_layout *layout)
+{
+	return lurk_typing_sequences(typing(layout));
 }
 
 static bool find(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
@@ -329,7 +345,7 @@ static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char tex
 	xkb_keysym_t sym = xkb_state_key_get_one_sym(layout->state, code);
 
 	if (!layout->sequence && (sym == XKB_KEY_Multi_key || lurk_symbol_is_dead(sym)))
-		layout->sequence = lurk_typing_sequences(typing(layout));
+		layout->sequence = lurk_layout_sequences(layout);
 	if (!layout->sequence ||
 	    xkb_compose_state_feed(layout->sequence, sym) == XKB_COMPOSE_FEED_IGNORED)
 		return false;
@@ -351,7 +367,7 @@ static bool in_sequence(struct lurk_layout *layout, xkb_keycode_t code, char tex
 /* A dead key's accent: what it gives pressed twice, else with a space. */
 static void accent(struct lurk_layout *layout, xkb_keysym_t dead, char legend[LURK_LEGEND])
 {
-	struct xkb_compose_state *sequence = lurk_typing_sequences(typing(layout));
+	struct xkb_compose_state *sequence = lurk_layout_sequences(layout);
 	const xkb_keysym_t next[] = {dead, XKB_KEY_space};
 
 	/* With a space an acute accent would be an apostrophe. */
@@ -368,21 +384,13 @@ static void accent(struct lurk_layout *layout, xkb_keysym_t dead, char legend[LU
 bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
 			char legend[LURK_LEGEND])
 {
-	static const struct {
-		uint16_t modifier;
-		const char *name;
-	} levels[] = {{LURK_MOD_SHIFT, XKB_MOD_NAME_SHIFT}, {LURK_MOD_RIGHT_ALT, "Mod5"}};
 	struct xkb_state *state = xkb_state_new(layout->keymap);
-	xkb_mod_mask_t mask = 0;
+	xkb_mod_mask_t mask = lurk_layout_mask(layout->keymap, modifiers);
 	xkb_keysym_t sym;
 
 	if (!state)
 		abort();
 	*legend = '\0';
-	for (size_t i = 0; i < sizeof levels / sizeof *levels; i++) {
-		if (modifiers & levels[i].modifier)
-			mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, levels[i].name);
-	}
 	if (lurk_key_side(key) == LURK_SIDE_NUMPAD)
 		mask |= 1U << xkb_keymap_mod_get_index(layout->keymap, XKB_MOD_NAME_NUM);
 	xkb_state_update_mask(state, mask, 0, 0, 0, 0, layout->group);

@@ -7,6 +7,7 @@
 
 #include "layout/includes.h"
 #include "layout/own_file.h"
+#include "layout/registry.h"
 #include "layout/rows.h"
 #include "lurk/text/memory.h"
 #include "lurk/text/utf8.h"
@@ -326,53 +327,65 @@ static struct lurk_layout *find_base(const char *folder, const char *base,
 	return found;
 }
 
-/* Two with the same words could not be told apart in a menu. */
-static bool is_called_so(const char *words, struct lurk_message *message)
+bool lurk_layouts_called(const char *words, char name[64])
 {
-	struct lurk_message unused;
-	struct lurk_layout *other = lurk_layout_open(words, &unused);
-	const bool so = other && !strcmp(lurk_layout_words(other), words);
+	struct xkb_context *context = lurk_layout_context();
 
-	if (so)
-		lurk_say(message, "%s is called \"%s\" already; --words says what menus call yours",
-			 lurk_layout_name(other), words);
-	lurk_layout_close(other);
-	return so;
+	if (!context)
+		abort();
+	lurk_registry_called(context, words, name);
+	xkb_context_unref(context);
+	return strcmp(name, words) != 0;
+}
+
+/* What menus call it where nobody says: beside its base. */
+static void default_words(struct lurk_layout *base, const char *name, char words[LURK_OWN_WORDS])
+{
+	snprintf(words, LURK_OWN_WORDS, "%.*s", (int)(LURK_OWN_WORDS - strlen(name) - 3),
+		 lurk_layout_words(base));
+	lurk_make_harmless(words);
+	snprintf(words + strlen(words), LURK_OWN_WORDS - strlen(words), ", %s", name);
+}
+
+/* Two with the same words could not be told apart in a menu. */
+static bool may_be_words(const char *words, struct lurk_message *message)
+{
+	char other[64];
+
+	if (!are_words(words))
+		return lurk_say(message,
+				"what menus call it is at most %d bytes long, without quotes and "
+				"backslashes",
+				LURK_OWN_WORDS - 1);
+	return !lurk_layouts_called(words, other) ||
+	       lurk_say(message, "%s is called \"%s\" already; --words says what menus call yours",
+			other, words);
 }
 
 struct lurk_own_layout *lurk_own_layout_begin(const char *folder, const char *name,
 					      const char *base, const char *words,
 					      struct lurk_message *message)
 {
-	struct lurk_layout *from;
-	char spec[LURK_SYMBOLS_SPEC];
+	char spec[LURK_SYMBOLS_SPEC], usual[LURK_OWN_WORDS];
 	struct lurk_own_layout *own;
 
 	if (!lurk_own_layout_may_be_called(name, message))
 		return NULL;
-	if (!are_words(words)) {
-		lurk_say(message,
-			 "what menus call it is at most %d bytes long, without quotes and "
-			 "backslashes",
-			 LURK_OWN_WORDS - 1);
-		return NULL;
-	}
-	from = find_base(folder, base, message);
-	if (!from)
-		return NULL;
-	if (is_called_so(words, message)) {
-		lurk_layout_close(from);
-		return NULL;
-	}
 	own = make(folder, name);
-	own->base = from;
-	include_of_name(from->name, spec);
-	if (!lurk_own_layout_take_text(own, lurk_print(of_own_shape, spec, words), message) ||
-	    !write_rest(own, message)) {
-		lurk_own_layout_close(own);
-		return NULL;
+	own->base = find_base(folder, base, message);
+	if (own->base && !words) {
+		default_words(own->base, name, usual);
+		words = usual;
 	}
-	return own;
+	if (own->base && may_be_words(words, message)) {
+		include_of_name(own->base->name, spec);
+		if (lurk_own_layout_take_text(own, lurk_print(of_own_shape, spec, words),
+					      message) &&
+		    write_rest(own, message))
+			return own;
+	}
+	lurk_own_layout_close(own);
+	return NULL;
 }
 
 struct lurk_layout *lurk_layout_open_in(const char *folder, const char *name, const char *options,

@@ -17,6 +17,7 @@ struct check {
 	void (*tell)(void *data, const struct lurk_own_layout_finding *finding);
 	void *data;
 	unsigned count;
+	bool third;          /* AltRight chooses signs */
 	uint32_t lost[SEEN]; /* told already */
 	unsigned lost_count;
 	uint32_t typed[TYPED]; /* by its keys, in order */
@@ -94,24 +95,19 @@ static void look_for_lost(struct check *check, xkb_keycode_t code)
 /* A dead key that begins no sequence. */
 static bool is_dead_end(struct lurk_layout *layout, uint32_t symbol)
 {
-	struct lurk_typing_table *typing;
-	struct xkb_compose_state *sequence;
+	struct xkb_compose_state *sequence =
+		lurk_symbol_is_dead(symbol) ? lurk_layout_sequences(layout) : NULL;
 	bool nowhere = false;
 
-	if (!lurk_symbol_is_dead(symbol))
-		return false;
-	typing = lurk_typing_new(layout->context, layout->keymap, layout->group);
-	sequence = lurk_typing_sequences(typing);
 	if (sequence) {
 		xkb_compose_state_feed(sequence, symbol);
 		nowhere = xkb_compose_state_get_status(sequence) != XKB_COMPOSE_COMPOSING;
 	}
 	xkb_compose_state_unref(sequence);
-	lurk_typing_free(typing);
 	return nowhere;
 }
 
-/* A small letter whose Shift gives something else than its capital, and did before. */
+/* A small letter whose capital is neither with Shift nor on another key. */
 static void look_at_capital(struct check *check, xkb_keycode_t code)
 {
 	const uint32_t small = lurk_symbol_with(check->own->layout, code, 0);
@@ -126,7 +122,6 @@ static void look_at_capital(struct check *check, xkb_keycode_t code)
 
 static void look_at_key(struct check *check, xkb_keycode_t code)
 {
-	const bool third = lurk_layout_has_third(check->own->layout);
 	struct lurk_row row;
 
 	look_for_lost(check, code);
@@ -139,7 +134,7 @@ static void look_at_key(struct check *check, xkb_keycode_t code)
 			find(check, LURK_OWN_DEAD_END, code, i, now);
 	}
 	lurk_row_of(check->own->layout, code, &row);
-	for (unsigned i = 2; !third && i < row.levels && i < LURK_COMBINATIONS; i++) {
+	for (unsigned i = 2; !check->third && i < row.levels && i < LURK_COMBINATIONS; i++) {
 		if (row.level[i].count && row.level[i].syms[0] != LURK_SYMBOL_NOTHING)
 			find(check, LURK_OWN_UNREACHED, code, i, row.level[i].syms[0]);
 	}
@@ -156,6 +151,7 @@ unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
 	check->own = own;
 	check->tell = tell;
 	check->data = data;
+	check->third = lurk_layout_has_third(own->layout);
 	list_typed(check);
 	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; own->base && code <= LAST_CODE; code++) {
 		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))

@@ -51,6 +51,12 @@ static inline const char *lurk_layout_system_folder(struct xkb_context *usual)
 	return count ? xkb_context_include_path_get(usual, count - 1) : "/";
 }
 
+/* Shift and AltRight, of LURK_MOD_…, as the keymap has them. */
+xkb_mod_mask_t lurk_layout_mask(struct xkb_keymap *keymap, uint16_t modifiers);
+
+/* A state of its own for sequences with dead keys, to be freed; NULL where none are known. */
+struct xkb_compose_state *lurk_layout_sequences(struct lurk_layout *layout);
+
 /* NAME or NAME:VARIANT; NULL where there is none. */
 struct xkb_keymap *lurk_layout_keymap(struct xkb_context *context, const char *name,
 				      const char *options);

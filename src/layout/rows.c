@@ -14,17 +14,6 @@ enum { MASKS = 16 };
 const uint16_t lurk_combinations[LURK_COMBINATIONS] = {0, LURK_MOD_SHIFT, LURK_MOD_RIGHT_ALT,
 						       LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT};
 
-static xkb_mod_mask_t mask_of(struct xkb_keymap *keymap, uint16_t modifiers)
-{
-	xkb_mod_mask_t mask = 0;
-
-	if (modifiers & LURK_MOD_SHIFT)
-		mask |= 1U << xkb_keymap_mod_get_index(keymap, XKB_MOD_NAME_SHIFT);
-	if (modifiers & LURK_MOD_RIGHT_ALT)
-		mask |= 1U << xkb_keymap_mod_get_index(keymap, "Mod5");
-	return mask;
-}
-
 /* A state in which they are held. */
 static struct xkb_state *state_with(struct lurk_layout *layout, uint16_t modifiers)
 {
@@ -32,7 +21,8 @@ static struct xkb_state *state_with(struct lurk_layout *layout, uint16_t modifie
 
 	if (!state)
 		abort();
-	xkb_state_update_mask(state, mask_of(layout->keymap, modifiers), 0, 0, 0, 0, layout->group);
+	xkb_state_update_mask(state, lurk_layout_mask(layout->keymap, modifiers), 0, 0, 0, 0,
+			      layout->group);
 	return state;
 }
 
@@ -141,7 +131,6 @@ bool lurk_row_same(struct xkb_keymap *a, struct xkb_keymap *b, xkb_keycode_t cod
 	return !groups || same_effects(a, b, code);
 }
 
-/* The first key, but for one, that does not type the same in both; 0 for none. */
 xkb_keycode_t lurk_row_first_other(struct xkb_keymap *a, struct xkb_keymap *b, xkb_keycode_t but,
 				   xkb_keycode_t nor)
 {
@@ -174,7 +163,6 @@ void lurk_row_of(struct lurk_layout *layout, xkb_keycode_t code, struct lurk_row
 	}
 }
 
-/* What each combination gives by itself. */
 void lurk_row_of_combinations(struct lurk_layout *layout, xkb_keycode_t code, unsigned levels,
 			      struct lurk_row *row)
 {

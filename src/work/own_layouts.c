@@ -7,22 +7,17 @@
 #include <unistd.h>
 
 #include "lurk/text/memory.h"
+#include "work/home.h"
 #include "work/noted.h"
 
 /* ---- Where they are -------------------------------------------------------------------------- */
 
 const char *lurk_own_layout_installed_folder(const struct lurk_workspace *ws, char out[LURK_PATH])
 {
-	const char *base = getenv("XDG_CONFIG_HOME"), *home = getenv("HOME");
-
 	if (ws->desk)
 		snprintf(out, LURK_PATH, "%s/xkb", ws->desk);
-	else if (base && *base == '/')
-		snprintf(out, LURK_PATH, "%s/xkb", base);
-	else if (geteuid() == 0)
-		snprintf(out, LURK_PATH, "/etc/xkb");
 	else
-		snprintf(out, LURK_PATH, "%s/.config/xkb", home ? home : "");
+		lurk_home_path(out, LURK_PATH, "XDG_CONFIG_HOME", ".config", "xkb", "/etc/xkb");
 	return out;
 }
 
@@ -103,23 +98,14 @@ enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
 		       : LURK_COULD_NOT;
 }
 
-/* What menus call it where nobody says: beside its base. */
-static void default_words(struct lurk_layout *base, const char *name, char words[LURK_OWN_WORDS])
-{
-	snprintf(words, LURK_OWN_WORDS, "%.*s", (int)(LURK_OWN_WORDS - strlen(name) - 3),
-		 lurk_layout_words(base));
-	lurk_make_harmless(words);
-	snprintf(words + strlen(words), LURK_OWN_WORDS - strlen(words), ", %s", name);
-}
-
 enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char *name,
 					  const char *base, const char *words,
 					  struct lurk_own_layout_file *file,
 					  struct lurk_message *message)
 {
-	struct lurk_layout *used, *from;
+	struct lurk_layout *used;
 	const char *folder = ws->layout.folder;
-	char own_words[LURK_OWN_WORDS] = "", summary[128];
+	char summary[128];
 	enum lurk_went went;
 
 	memset(file, 0, sizeof *file);
@@ -131,17 +117,10 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 				  "--from gb");
 		return LURK_ASKED_WRONGLY;
 	}
-	base = base ? base : lurk_layout_name(used);
 	if (!is_new(path_in(folder, name, file->path), message))
 		return LURK_COULD_NOT;
-	if (!words) {
-		from = lurk_layout_open_in(ws->layout.folder, base, "", message);
-		if (!from)
-			return LURK_ASKED_WRONGLY;
-		default_words(from, name, own_words);
-		lurk_layout_close(from);
-	}
-	file->own = lurk_own_layout_begin(folder, name, base, words ? words : own_words, message);
+	file->own = lurk_own_layout_begin(folder, name, base ? base : lurk_layout_name(used), words,
+					  message);
 	if (!file->own)
 		return LURK_ASKED_WRONGLY;
 	snprintf(summary, sizeof summary, "the layout %s", name);
@@ -252,45 +231,50 @@ enum lurk_own_layout_installed lurk_own_layout_is_installed(const struct lurk_wo
 	return is;
 }
 
+/* What a file that is installed begins as; "" where nobody can tell. */
+static void base_of(const char *folder, const char *name, const struct lurk_file_seen *seen,
+		    char base[64])
+{
+	struct lurk_message unused;
+	struct lurk_own_layout *own =
+		seen->exists && seen->bytes
+			? lurk_own_layout_read(folder, name, seen->bytes, seen->length, &unused)
+			: NULL;
+	struct lurk_layout *layout = own ? lurk_own_layout_base(own) : NULL;
+
+	snprintf(base, 64, "%s", layout ? lurk_layout_name(layout) : "");
+	lurk_own_layout_close(own);
+}
+
 /* An earlier version begins from the same layout; anything else under its name is somebody's. */
 static bool may_replace(const char *folder, const struct lurk_own_layout_file *file,
 			const struct lurk_file_seen *seen, const char *path,
 			struct lurk_message *message)
 {
-	struct lurk_message unused;
-	struct lurk_layout *mine = lurk_own_layout_base(file->own), *theirs;
-	struct lurk_own_layout *there =
-		seen->exists ? lurk_own_layout_read(folder, lurk_own_layout_name(file->own),
-						    seen->bytes, seen->length, &unused)
-			     : NULL;
-	bool same;
+	struct lurk_layout *mine = lurk_own_layout_base(file->own);
+	char theirs[64];
 
-	theirs = there ? lurk_own_layout_base(there) : NULL;
-	same = !seen->exists ||
-	       (mine && theirs && !strcmp(lurk_layout_name(mine), lurk_layout_name(theirs)));
-	lurk_own_layout_close(there);
-	return same || lurk_say(message,
-				"%.500s is there already, and no earlier version of yours; take it "
-				"away first, or begin yours under another name",
-				path);
+	if (!seen->exists)
+		return true;
+	base_of(folder, lurk_own_layout_name(file->own), seen, theirs);
+	return (mine && !strcmp(lurk_layout_name(mine), theirs)) ||
+	       lurk_say(message,
+			"%.500s is there already, and no earlier version of yours; take it away "
+			"first, or begin yours under another name",
+			path);
 }
 
 /* Two with the same words could not be told apart in a menu, nor could their texts. */
 static bool is_only_one(const struct lurk_own_layout *own, struct lurk_message *message)
 {
-	struct lurk_message unused;
 	const char *words = lurk_own_layout_words(own);
-	struct lurk_layout *other = lurk_layout_open(words, &unused);
-	const bool taken = other && !strcmp(lurk_layout_words(other), words) &&
-			   strcmp(lurk_layout_name(other), lurk_own_layout_name(own)) != 0;
+	char other[64];
 
-	if (taken)
-		lurk_say(message,
-			 "menus call %s \"%s\" as well; give this one another name[Group1] in its "
-			 "file",
-			 lurk_layout_name(other), words);
-	lurk_layout_close(other);
-	return !taken;
+	return !lurk_layouts_called(words, other) || !strcmp(other, lurk_own_layout_name(own)) ||
+	       lurk_say(message,
+			"menus call %s \"%s\" as well; give this one another name[Group1] in its "
+			"file",
+			other, words);
 }
 
 /* Read where desktops will: what it begins from may be another one's own that is not there. */
@@ -316,37 +300,26 @@ static bool is_whole(const char *folder, const struct lurk_own_layout_file *file
 	return lurk_say(message, "desktops could not read %s: %.400s", name, why.text);
 }
 
+/* Which of those that desktops have begins as another. */
 struct needing {
 	const char *folder, *name;
 	char by[LURK_OWN_NAME];
 };
 
-/* Of what desktops have, whether one begins as another. */
-static bool begins_as(const struct needing *needing, const char *other)
-{
-	char path[LURK_PATH];
-	struct lurk_file_seen seen;
-	struct lurk_message unused;
-	struct lurk_own_layout *own = NULL;
-	struct lurk_layout *base;
-	bool so;
-
-	if (see(path_in(needing->folder, other, path), &seen, &unused) && seen.exists)
-		own = lurk_own_layout_read(needing->folder, other, seen.bytes, seen.length,
-					   &unused);
-	base = own ? lurk_own_layout_base(own) : NULL;
-	so = base && !strcmp(lurk_layout_name(base), needing->name);
-	lurk_own_layout_close(own);
-	lurk_release(seen.bytes);
-	return so;
-}
-
 static void look_for_need(void *data, const char *name)
 {
 	struct needing *needing = data;
+	char path[LURK_PATH], base[64];
+	struct lurk_file_seen seen;
+	struct lurk_message unused;
 
-	if (strcmp(name, needing->name) != 0 && begins_as(needing, name))
+	if (!strcmp(name, needing->name))
+		return;
+	see(path_in(needing->folder, name, path), &seen, &unused);
+	base_of(needing->folder, name, &seen, base);
+	if (!strcmp(base, needing->name))
 		snprintf(needing->by, sizeof needing->by, "%.31s", name);
+	lurk_release(seen.bytes);
 }
 
 static enum lurk_went put(struct lurk_workspace *ws, const char *path, const char *bytes,

@@ -8,6 +8,7 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/undo.h"
+#include "work/home.h"
 #include "work/noted.h"
 #include "work/profiles.h"
 
@@ -24,21 +25,6 @@ static const char keyboards_head[] =
 
 /* ---- Paths ---------------------------------------------------------------------------------- */
 
-/* Where the XDG base directory specification has a person's files; root's are the machine's, unless
- * it says otherwise as well. */
-static void home_path(char *out, size_t size, const char *variable, const char *below_home,
-		      const char *of_root)
-{
-	const char *base = getenv(variable), *home = getenv("HOME");
-
-	if (base && *base == '/')
-		snprintf(out, size, "%s/lurk", base);
-	else if (geteuid() == 0)
-		snprintf(out, size, "%s", of_root);
-	else
-		snprintf(out, size, "%s/%s/lurk", home ? home : "", below_home);
-}
-
 static bool wants_file(const struct lurk_workspace *ws)
 {
 	return ws->wanted && strpbrk(ws->wanted, "/.");
@@ -52,9 +38,10 @@ static void find_paths(struct lurk_workspace *ws)
 		snprintf(folder, sizeof folder, "%s", ws->desk);
 		snprintf(ws->state_folder, sizeof ws->state_folder, "%s", ws->desk);
 	} else {
-		home_path(folder, sizeof folder, "XDG_CONFIG_HOME", ".config", "/etc/lurk");
-		home_path(ws->state_folder, sizeof ws->state_folder, "XDG_STATE_HOME",
-			  ".local/state", "/var/lib/lurk");
+		lurk_home_path(folder, sizeof folder, "XDG_CONFIG_HOME", ".config", "lurk",
+			       "/etc/lurk");
+		lurk_home_path(ws->state_folder, sizeof ws->state_folder, "XDG_STATE_HOME",
+			       ".local/state", "lurk", "/var/lib/lurk");
 	}
 	snprintf(ws->profile_path, sizeof ws->profile_path, "%s/profile.yaml", folder);
 	if (wants_file(ws)) {

@@ -24,8 +24,8 @@ bool lurk_own_layout_is_name(const char *name);
 bool lurk_own_layout_may_be_called(const char *name, struct lurk_message *message);
 
 /* A new one that types what `base` does, a layout's name or its words as lurk_layout_open() takes
- * them. `words` is what menus call it: no quotes, backslashes or control characters, and not what
- * the base is called. NULL with a message. To be closed. */
+ * them. `words` is what menus call it, NULL for the base's and the name: no quotes, backslashes or
+ * control characters, and not what another layout is called. NULL with a message. To be closed. */
 struct lurk_own_layout *lurk_own_layout_begin(const char *folder, const char *name,
 					      const char *base, const char *words,
 					      struct lurk_message *message);
@@ -39,6 +39,9 @@ void lurk_own_layout_close(struct lurk_own_layout *own);
  * that name, that one. `folder` is NULL or "" for none. */
 struct lurk_layout *lurk_layout_open_in(const char *folder, const char *name, const char *options,
 					struct lurk_message *message);
+
+/* Whether menus call a layout so: its name. */
+bool lurk_layouts_called(const char *words, char name[64]);
 
 const char *lurk_own_layout_name(const struct lurk_own_layout *own);
 /* What menus call it. */
