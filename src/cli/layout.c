@@ -402,11 +402,8 @@ static int install(struct layout *l)
 	       went == LURK_FOUND ? "installed already" : "installed",
 	       lurk_own_layout_installed_folder(&cli->ws, folder),
 	       lurk_own_layout_words(l->file.own));
-	if (cli->desk)
-		puts("On a simulated desk that is a folder, and no desktop looks there.");
-	else
-		puts(tell_own_chosen(l->file.own, getenv("XDG_CURRENT_DESKTOP"),
-				     getenv("XDG_SESSION_TYPE"), chosen));
+	puts(tell_own_chosen(&cli->ws, &l->file, getenv("XDG_CURRENT_DESKTOP"),
+			     getenv("XDG_SESSION_TYPE"), chosen));
 	printf("`lurk layout uninstall %s` takes it away; the layout that you have stays as it "
 	       "is.\n",
 	       l->words[0]);
@@ -433,6 +430,38 @@ static int uninstall(struct layout *l)
 	return CLI_DONE;
 }
 
+/* For packages: after an upgrade of what the X server reads, and before this one goes. */
+
+static void tell_again(void *data, const char *name, const struct lurk_message *why)
+{
+	(void)data;
+	if (why)
+		cli_fail(CLI_DONE, "%s: %s", name, why->text);
+	else
+		printf("The X server and the text console have %s again.\n", name);
+}
+
+static void tell_out(void *data, const char *name, const struct lurk_message *why)
+{
+	(void)data;
+	if (why)
+		cli_fail(CLI_DONE, "%s: %s", name, why->text);
+	else
+		printf("The X server and the text console have %s no more; its file stays.\n",
+		       name);
+}
+
+static int renew(struct layout *l)
+{
+	return lurk_own_layouts_renew(&l->cli->ws, false, tell_again, NULL) ? CLI_DONE
+									    : CLI_COULD_NOT;
+}
+
+static int withdraw(struct layout *l)
+{
+	return lurk_own_layouts_renew(&l->cli->ws, true, tell_out, NULL) ? CLI_DONE : CLI_COULD_NOT;
+}
+
 /* ---- Words ----------------------------------------------------------------------------------- */
 
 static const struct verb verbs[] = {
@@ -449,6 +478,8 @@ static const struct verb verbs[] = {
 	{"check", 1, 1, "which layout: `lurk layout check NAME`", check, true, false},
 	{"install", 1, 1, "which layout: `lurk layout install NAME`", install, true, true},
 	{"uninstall", 1, 1, "which layout: `lurk layout uninstall NAME`", uninstall, false, true},
+	{"renew", 0, 0, "", renew, false, true},
+	{"withdraw", 0, 0, "", withdraw, false, true},
 };
 enum { VERBS = sizeof verbs / sizeof *verbs };
 
@@ -515,7 +546,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		options, parse_option,
 		"[list]\nbegin NAME\ntype NAME KEY SIGN\ncopy NAME KEY OTHERKEY\nrestore NAME "
 		"KEY\nshow NAME\ncheck NAME\n"
-		"install NAME\nuninstall NAME\ntake FILE [NAME]",
+		"install NAME\nuninstall NAME\ntake FILE [NAME]\nrenew\nwithdraw",
 		"A layout of your own: begin one from a layout that exists, change what single "
 		"keys "
 		"type, look at it, and put it into the desktop's menu. KEY may be pressed with "

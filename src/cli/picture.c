@@ -86,13 +86,27 @@ static int show(const struct picture_options *o, struct tell_view *v)
 	return CLI_DONE;
 }
 
+/* One of one's own with what it begins from. */
+static bool open_layout(struct picture_options *o, struct lurk_message *why)
+{
+	struct lurk_workspace *ws = &o->cli->ws;
+	struct lurk_message unused;
+
+	if (lurk_own_layout_file_open(ws, o->layout, &o->own, &unused) == LURK_DONE) {
+		o->wanted.own = o->own.own;
+		o->wanted.layout = lurk_own_layout(o->own.own);
+	} else {
+		o->wanted.layout = lurk_layout_open_in(ws->layout.folder, o->layout, "", why);
+	}
+	return o->wanted.layout;
+}
+
 static int run(struct picture_options *o, struct tell_view *v)
 {
 	struct cli *cli = o->cli;
 	struct lurk_message why;
 
-	if (o->layout &&
-	    !(o->wanted.layout = lurk_layout_open_in(cli->ws.layout.folder, o->layout, "", &why)))
+	if (o->layout && !open_layout(o, &why))
 		return cli_fail(CLI_USAGE, "%s", why.text);
 	if (!cli_keyboard_option(cli, o->keyboard, &o->wanted.keyboard))
 		return CLI_COULD_NOT;
@@ -240,13 +254,16 @@ static const struct argp_option options[] = {
 	{"keyboard", 'k', "NAME", 0, "Of this keyboard; else of the first that has rules", 0},
 	{"form", OPTION_FORM, "FORM", 0,
 	 "full, no-keypad, compact or pad, and iso, ansi or jis: --form compact,jis", 0},
-	{"layout", OPTION_LAYOUT, "NAME", 0, "With the characters of this layout: gb, de, jp", 0},
+	{"layout", OPTION_LAYOUT, "NAME", 0,
+	 "With the characters of this layout: gb, de, jp, or one of your own, whose changes stand "
+	 "out",
+	 0},
 	{"with", 'w', "MODIFIERS", 0, "What keys give while these are held: Control+Alt", 0},
 	{"codes", 'c', "KIND", 0, "A chart of codes instead: scan, hid, evdev, names or meaning",
 	 0},
 	{"before-after", OPTION_BEFORE_AFTER, NULL, 0,
-	 "Two keyboards, without the rules and with them, or two versions: only what differs is "
-	 "strong",
+	 "Two keyboards, without the rules and with them, or two versions, or a layout of your own "
+	 "and what it begins from: only what differs is strong",
 	 0},
 	{"dark", OPTION_DARK, NULL, 0, "Light on dark", 0},
 	{"labels", OPTION_LABELS, NULL, 0,
@@ -267,7 +284,8 @@ int cli_picture(struct cli *cli, int argc, char **argv)
 		"  lurk picture --keyboard heron -o heron.svg\n"
 		"  lurk picture --with Shift --layout de\n"
 		"  lurk picture --codes hid -o usages.pdf\n"
-		"  lurk picture --labels -o labels.pdf"};
+		"  lurk picture --labels -o labels.pdf\n"
+		"  lurk picture --layout reedbed --before-after"};
 	struct picture_options o = {.cli = cli};
 	struct tell_view *view;
 	int status = CLI_COULD_NOT;
@@ -279,7 +297,9 @@ int cli_picture(struct cli *cli, int argc, char **argv)
 	if (cli_read_files(cli) && (!o.wanted.version_count || cli_machine(cli)))
 		status = run(&o, view);
 	tell_view_free(view);
-	lurk_layout_close(o.wanted.layout);
+	if (!o.wanted.own)
+		lurk_layout_close(o.wanted.layout);
+	lurk_own_layout_file_close(&o.own);
 	lurk_release(view);
 	return status;
 }

@@ -6,6 +6,7 @@
 #define LURK_CLI_PICTURE_H
 
 #include "cli/commands.h"
+#include "lurk/work/own_layouts.h"
 #include "tell/view.h"
 
 enum picture_file { PICTURE_NO_FILE, PICTURE_SVG, PICTURE_PNG, PICTURE_PDF };
@@ -18,6 +19,7 @@ struct picture_options {
 	enum picture_paper paper;
 	bool dark, labels;
 	struct tell_wanted wanted;
+	struct lurk_own_layout_file own; /* where the layout is one's own */
 };
 
 /* What a program does with a picture for a file: draws it itself, or becomes the one that does, and

@@ -53,9 +53,7 @@ static LURK_PRINTF(3, 0) void complain(struct xkb_context *context, enum xkb_log
 	lurk_make_harmless(complaint->first.text);
 }
 
-/* The system's own files, which nobody's have the names of; then the folder's, then the person's.
- * (A library that looks in vain forgets to free the path: with the system's first it seldom does.)
- */
+/* The folder's, then the person's, everybody's and the system's, as desktops look for them. */
 static struct xkb_context *make_context(const char *folder, struct complaint *complaint)
 {
 	struct xkb_context *context =
@@ -66,9 +64,8 @@ static struct xkb_context *make_context(const char *folder, struct complaint *co
 		abort();
 	xkb_context_set_user_data(context, complaint);
 	xkb_context_set_log_fn(context, complain);
-	xkb_context_include_path_append(context, lurk_layout_system_folder(usual));
 	xkb_context_include_path_append(context, folder);
-	for (unsigned i = 0; i + 1 < xkb_context_num_include_paths(usual); i++)
+	for (unsigned i = 0; i < xkb_context_num_include_paths(usual); i++)
 		xkb_context_include_path_append(context, xkb_context_include_path_get(usual, i));
 	xkb_context_unref(usual);
 	return context;
@@ -152,19 +149,40 @@ bool lurk_own_layout_take_text(struct lurk_own_layout *own, char *text,
 
 /* ---- Opening --------------------------------------------------------------------------------- */
 
-/* A file of the system's, whatever it is for, would be another one's under that name. */
-static bool is_the_systems(const char *name)
+void lurk_layouts_added_folder(char out[LURK_PATH])
+{
+	const char *other = getenv("XKB_CONFIG_EXTRA_PATH"); /* as libxkbcommon asks for it */
+
+	snprintf(out, LURK_PATH, "%s", other && *other == '/' ? other : "/etc/xkb");
+}
+
+void lurk_layouts_system_folder(char out[LURK_PATH])
 {
 	struct xkb_context *usual = xkb_context_new(XKB_CONTEXT_NO_FLAGS);
-	char path[LURK_PATH];
-	bool there;
 
 	if (!usual)
 		abort();
-	snprintf(path, sizeof path, "%s/symbols/%s", lurk_layout_system_folder(usual), name);
-	there = access(path, F_OK) == 0;
+	snprintf(out, LURK_PATH, "%s", lurk_layout_system_folder(usual));
 	xkb_context_unref(usual);
-	return there;
+}
+
+static bool has_symbols(const char *folder, const char *name)
+{
+	char path[LURK_PATH + 64];
+
+	snprintf(path, sizeof path, "%s/symbols/%s", folder, name);
+	return access(path, F_OK) == 0;
+}
+
+/* A file of the system's, whatever it is for, would be another one's under that name; but not where
+ * it is a copy of what was added. */
+static bool is_the_systems(const char *name)
+{
+	char system[LURK_PATH], added[LURK_PATH];
+
+	lurk_layouts_system_folder(system);
+	lurk_layouts_added_folder(added);
+	return has_symbols(system, name) && !has_symbols(added, name);
 }
 
 bool lurk_own_layout_may_be_called(const char *name, struct lurk_message *message)

@@ -219,11 +219,11 @@ static struct zones zones_of(const struct cap_box *b)
 	return z;
 }
 
-/* A legend that a rule changed stands out. */
+/* A legend that a rule or the layout changed stands out. */
 static void draw_legend(struct drawing *d, const struct legend_box *b, unsigned level,
 			struct fit_box box, double x, double middle, unsigned anchor)
 {
-	const bool changed = b->cap->levels >> level & 1;
+	const bool changed = (b->cap->levels | b->cap->own) >> level & 1;
 
 	box.bold = changed;
 	caps_text(d, &box, b->cap->legends[level], x, middle, anchor,
@@ -361,7 +361,8 @@ static void draw_cap(struct drawing *d, const struct cap_box *b)
 	char classes[128] = "cap", scan[LURK_SCAN_TEXT];
 
 	add_class(classes, sizeof classes, cap->mark, marks[cap->mark]);
-	add_class(classes, sizeof classes, picture_cap_varies(cap), "with");
+	add_class(classes, sizeof classes, *cap->with || cap->levels, "with");
+	add_class(classes, sizeof classes, cap->own, "own");
 	add_class(classes, sizeof classes, cap->by_code, "by-code");
 	add_class(classes, sizeof classes, cap->broken, "broken");
 	add_class(classes, sizeof classes, cap->absent, "absent");
@@ -428,6 +429,7 @@ void caps_draw_sample(struct drawing *d, enum picture_sign sign, double x, doubl
 	cap.held = sign == PICTURE_SIGN_HELD;
 	cap.broken = sign == PICTURE_SIGN_BROKEN;
 	snprintf(cap.with, sizeof cap.with, "%s", sign == PICTURE_SIGN_WITH ? " " : "");
+	cap.own = sign == PICTURE_SIGN_OWN;
 	b.scale *= 2; /* so that the sign can be seen */
 	draw_face(d, &b);
 	draw_signs(d, &b);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "lurk/text/memory.h"
+#include "lurk/layout/own.h"
 #include "lurk/text/utf8.h"
 #include "lurk/text/words.h"
 #include "picture/picture.h"
@@ -409,32 +410,116 @@ static void tell_modified(struct face *f, struct picture_cap *cap, bool legends)
 
 /* ---- Caps ------------------------------------------------------------------------------------ */
 
+/* What a key does that types no sign, as the cap says that does it in any case. */
+static void function_label(const struct face *f, uint32_t symbol, char legend[LURK_LEGEND])
+{
+	char label[PICTURE_TEXT] = "";
+	const char *brief;
+
+	for (lurk_key key = lurk_key_next(0); key && !*label; key = lurk_key_next(key)) {
+		if (lurk_layout_symbol(f->job->base, key) == symbol)
+			picture_label(key, f->job->base, label);
+	}
+	brief = strrchr(label, '\n');
+	if (!*label)
+		lurk_symbol_words(symbol, label);
+	snprintf(legend, LURK_LEGEND, "%.*s", LURK_LEGEND - 1, brief ? brief + 1 : label);
+}
+
+/* Others are called the same, whatever they type. */
+static bool has_signs(lurk_key key)
+{
+	return lurk_key_side(key) != LURK_SIDE_NUMPAD && key != LURK_KEY_SPACE;
+}
+
+/* Signs that differ from the base's. */
+static void compare_legends(const struct face *f, struct picture_cap *cap)
+{
+	const lurk_key key = cap->place.key;
+	char was[LURK_LEGEND], shifted[LURK_LEGEND];
+
+	for (unsigned i = 0; i < (f->third_level ? PICTURE_LEGENDS : 2U); i++) {
+		const uint32_t symbol = lurk_layout_types(f->job->layout, key, levels[i]);
+
+		if (symbol == lurk_layout_types(f->job->base, key, levels[i]))
+			continue;
+		cap->own |= (uint8_t)(1U << i);
+		if (!has_signs(key))
+			continue;
+		if (!symbol)
+			snprintf(cap->legends[i], LURK_LEGEND, "∅");
+		else if (!*cap->legends[i])
+			function_label(f, symbol, cap->legends[i]);
+	}
+	picture_legend(key, f->job->base, 0, was);
+	picture_legend(key, f->job->base, LURK_MOD_SHIFT, shifted);
+	if (cap->own)
+		snprintf(cap->printed, PICTURE_TEXT, "%s%s%s",
+			 is_letter(was, shifted) || !strcmp(was, shifted) ? "" : shifted,
+			 *shifted && *was && !is_letter(was, shifted) ? " " : "",
+			 is_letter(was, shifted) ? shifted : was);
+}
+
+static void drop_legend(struct picture_cap *cap, unsigned level)
+{
+	*cap->legends[level] = '\0';
+	cap->own &= (uint8_t) ~(1U << level);
+}
+
 static void print_legends(const struct face *f, struct picture_cap *cap)
 {
 	struct lurk_layout *layout = f->job->layout;
 
-	if (!layout || lurk_key_side(cap->place.key) == LURK_SIDE_NUMPAD ||
-	    cap->place.key == LURK_KEY_SPACE)
+	if (!layout)
 		return;
-	for (unsigned i = 0; i < PICTURE_LEGENDS; i++) {
+	for (unsigned i = 0; i < PICTURE_LEGENDS && has_signs(cap->place.key); i++) {
 		if (i < 2 || f->third_level)
 			picture_legend(cap->place.key, layout, levels[i], cap->legends[i]);
 	}
+	if (f->job->base)
+		compare_legends(f, cap);
+	if (!has_signs(cap->place.key))
+		return;
 	/* A level that gives what the key gives in any case is left out. */
 	for (unsigned i = 2; i < PICTURE_LEGENDS; i++) {
 		if (!strcmp(cap->legends[i], cap->legends[0]) ||
 		    !strcmp(cap->legends[i], cap->legends[1]))
-			*cap->legends[i] = '\0';
+			drop_legend(cap, i);
 	}
 	if (is_letter(cap->legends[2], cap->legends[3]) ||
 	    !strcmp(cap->legends[2], cap->legends[3]))
-		*cap->legends[3] = '\0';
+		drop_legend(cap, 3);
 	if (is_letter(cap->legends[0], cap->legends[1])) {
 		memcpy(cap->legends[0], cap->legends[1], LURK_LEGEND);
-		*cap->legends[1] = '\0';
+		cap->own |= cap->own >> 1 & 1U;
+		drop_legend(cap, 1);
 	}
 	if (!strcmp(cap->legends[1], cap->legends[0]))
-		*cap->legends[1] = '\0';
+		drop_legend(cap, 1);
+}
+
+/* While some are held: the one sign that the key types then, and what the base has there. */
+static void print_held(const struct face *f, struct picture_cap *cap, uint16_t with)
+{
+	const lurk_key key = cap->place.key;
+	struct lurk_layout *base = f->job->base;
+	uint32_t symbol = 0;
+	char was[LURK_LEGEND];
+
+	picture_legend(key, f->job->layout, with, cap->main);
+	memset(cap->legends, 0, sizeof cap->legends);
+	cap->own = 0;
+	if (base)
+		symbol = lurk_layout_types(f->job->layout, key, with);
+	if (!base || symbol == lurk_layout_types(base, key, with))
+		return;
+	if (!symbol)
+		snprintf(cap->main, sizeof cap->main, "∅");
+	else if (!*cap->main)
+		function_label(f, symbol, cap->main);
+	picture_legend(key, base, with, was);
+	snprintf(cap->small, sizeof cap->small, "%s", was);
+	cap->own = 1;
 }
 
 static bool has_legends(const struct picture_cap *cap)
@@ -453,13 +538,10 @@ static void print_cap(const struct face *f, struct picture_cap *cap)
 	char scan[LURK_SCAN_TEXT];
 
 	print_legends(f, cap);
-	if (f->held && has_legends(cap)) {
-		picture_legend(cap->place.key, f->job->layout,
-			       (uint16_t)((sides & shifts ? LURK_MOD_SHIFT : 0) |
-					  (f->third_level ? sides & LURK_MOD_RIGHT_ALT : 0)),
-			       cap->main);
-		memset(cap->legends, 0, sizeof cap->legends);
-	}
+	if (f->held && has_legends(cap))
+		print_held(f, cap,
+			   (uint16_t)((sides & shifts ? LURK_MOD_SHIFT : 0) |
+				      (f->third_level ? sides & LURK_MOD_RIGHT_ALT : 0)));
 	if (*cap->main || has_legends(cap))
 		return;
 	if (!cap->place.key)
@@ -507,6 +589,7 @@ static void change_cap(struct face *f, struct picture_cap *cap)
 	}
 	cap_name(f, cap, cap->small);
 	memset(cap->legends, 0, sizeof cap->legends);
+	cap->own = 0;
 	result_text(f, &result, cap->place.key, cap->main);
 	cap->mark = action->gives == LURK_GIVES_NOTHING ? PICTURE_NOTHING : PICTURE_CHANGED;
 	if (rule.swap && result.kind == LURK_GIVES_KEY) {
@@ -738,6 +821,7 @@ const char *picture_sign_words(enum picture_sign sign)
 		[PICTURE_SIGN_SWAPPED] = "changed places with the key of the same number",
 		[PICTURE_SIGN_NOTHING] = "does nothing",
 		[PICTURE_SIGN_WITH] = "another job with modifiers",
+		[PICTURE_SIGN_OWN] = "not as in the layout it begins from",
 		[PICTURE_SIGN_BY_CODE] = "by a rule on its scan code",
 		[PICTURE_SIGN_BROKEN] = "marked broken",
 		[PICTURE_SIGN_ABSENT] = "not on this keyboard",
@@ -759,7 +843,9 @@ static bool shows(const struct picture_cap *cap, enum picture_sign sign)
 	case PICTURE_SIGN_NOTHING:
 		return job && cap->mark == PICTURE_NOTHING;
 	case PICTURE_SIGN_WITH:
-		return !cap->faint && picture_cap_varies(cap);
+		return !cap->faint && (*cap->with || cap->levels);
+	case PICTURE_SIGN_OWN:
+		return job && cap->own;
 	case PICTURE_SIGN_BY_CODE:
 		return !cap->faint && cap->by_code;
 	case PICTURE_SIGN_BROKEN:

@@ -35,15 +35,17 @@ struct picture_cap {
 	char small[PICTURE_TEXT];                   /* what it gave before, or is called */
 	char with[PICTURE_TEXT];                    /* what it gives with modifiers: "Meta: Tab" */
 	char all_with[PICTURE_LIST];                /* each of these, a line each */
-	uint8_t levels;          /* bits of the legends that rules with Shift or AltRight changed */
-	char lost[PICTURE_TEXT]; /* signs that no key types any more since this one does not */
-	uint8_t mark;            /* enum picture_mark */
-	uint8_t pair;            /* of a swap: 1, 2, …: the other key has the same */
-	bool by_code;            /* a rule on its scan code acts */
-	bool broken, absent;     /* not to be relied on; not on this keyboard */
-	bool held;               /* a modifier that is held for this picture */
-	bool faint;              /* not what this picture is about */
-	bool pressed, target;    /* lit in a live view: pressed; whose job it does */
+	uint8_t levels; /* bits of the legends that rules with Shift or AltRight changed */
+	uint8_t own;    /* and of those that differ from the layout's base */
+	char printed[PICTURE_TEXT]; /* what that has on it, where any do */
+	char lost[PICTURE_TEXT];    /* signs that no key types any more since this one does not */
+	uint8_t mark;               /* enum picture_mark */
+	uint8_t pair;               /* of a swap: 1, 2, …: the other key has the same */
+	bool by_code;               /* a rule on its scan code acts */
+	bool broken, absent;        /* not to be relied on; not on this keyboard */
+	bool held;                  /* a modifier that is held for this picture */
+	bool faint;                 /* not what this picture is about */
+	bool pressed, target;       /* lit in a live view: pressed; whose job it does */
 };
 
 struct picture {
@@ -70,6 +72,7 @@ struct picture_job {
 	struct lurk_compile_part below;        /* what holds below it; without an image: nothing */
 	const struct lurk_port_keyboard *info; /* NULL where it is not here */
 	struct lurk_layout *layout;            /* NULL for a US layout's characters */
+	struct lurk_layout *base;              /* what differs from it stands out; NULL for none */
 	enum lurk_form form;
 	enum lurk_arrangement arrangement;
 	uint16_t held; /* LURK_MOD_…: what keys give while these are held */
@@ -83,12 +86,14 @@ void picture_fill(struct picture *picture, const struct picture_job *job);
 bool picture_next_rule(const struct picture *picture, const struct picture_job *job,
 		       unsigned *index, struct lurk_rule *rule);
 
-/* Whether rules give a key another job only with modifiers, or with some as well. */
+/* Whether rules give a key another job only with modifiers, or with some as well; or the layout
+ * another sign. */
 static inline bool picture_cap_varies(const struct picture_cap *cap)
 {
-	return *cap->with || cap->levels;
+	return *cap->with || cap->levels || cap->own;
 }
-/* Whether rules give a key that is there another job, also with modifiers only. */
+/* Whether rules give a key that is there another job, also with modifiers only, or the layout
+ * another sign. */
 bool picture_cap_changed(const struct picture_cap *cap);
 
 /* Caps that say the same in both become faint in both. */
@@ -100,6 +105,7 @@ enum picture_sign {
 	PICTURE_SIGN_SWAPPED,
 	PICTURE_SIGN_NOTHING,
 	PICTURE_SIGN_WITH,
+	PICTURE_SIGN_OWN,
 	PICTURE_SIGN_BY_CODE,
 	PICTURE_SIGN_BROKEN,
 	PICTURE_SIGN_ABSENT,

@@ -306,7 +306,11 @@ static bool draw_label(struct drawing *d, const struct picture_cap *cap, double 
 	snprintf(legend, sizeof legend, "%s %s", cap->levels & 2 ? "" : cap->legends[1],
 		 cap->legends[0]);
 	g_strstrip(legend);
-	picture_first(*cap->small ? cap->small : *cap->main ? cap->main : legend, name);
+	picture_first(*cap->small     ? cap->small
+		      : *cap->printed ? cap->printed
+		      : *cap->main    ? cap->main
+				      : legend,
+		      name);
 	drawing_group(d, classes,
 		      cap->place.key ? lurk_key_name(cap->place.key)
 				     : lurk_scan_write(cap->scan, scan));

@@ -251,6 +251,12 @@ static void draw_low_texts(struct canvas *c, const struct picture_cap *cap, cons
 	put_fitted(c, left, row + 1, room, line, REVERSED);
 }
 
+/* Whether a legend is not the usual one. */
+static bool told(const struct picture_cap *cap, unsigned level)
+{
+	return (cap->levels | cap->own) >> level & 1;
+}
+
 static void draw_texts(struct canvas *c, const struct picture_cap *cap, const struct frame *f)
 {
 	const unsigned left = f->left + 1, room = f->right - f->left - 1, row = f->top + 1;
@@ -290,19 +296,20 @@ static void draw_texts(struct canvas *c, const struct picture_cap *cap, const st
 			   lit ? REVERSED : DIM);
 		snprintf(side, sizeof side, "%s", *cap->main ? "" : cap->legends[1]);
 		if (lurk_utf8_columns(side) + 2 <= room)
-			put_right(c, f->right, row, side, cap->levels & 2 && !lit ? BOLD : style);
+			put_right(c, f->right, row, side, told(cap, 1) && !lit ? BOLD : style);
 	} else {
 		const bool two = *cap->legends[1];
 
 		put_fitted(c, left, row, room, two ? cap->legends[1] : cap->legends[0],
-			   cap->levels & 2 && !lit ? BOLD : style);
-		put_fitted(c, left, row + 1, room, two ? cap->legends[0] : "", style);
+			   told(cap, two) && !lit ? BOLD : style);
+		put_fitted(c, left, row + 1, room, two ? cap->legends[0] : "",
+			   told(cap, 0) && !lit ? BOLD : style);
 		snprintf(side, sizeof side, "%s", cap->legends[2]);
 		if (*side && lurk_utf8_columns(side) + 2 <= room)
-			put_right(c, f->right, row + 1, side, cap->levels & 4 ? BOLD : DIM);
+			put_right(c, f->right, row + 1, side, told(cap, 2) ? BOLD : DIM);
 		snprintf(side, sizeof side, "%s", cap->legends[3]);
 		if (*side && lurk_utf8_columns(side) + 2 <= room)
-			put_right(c, f->right, row, side, cap->levels & 8 ? BOLD : DIM);
+			put_right(c, f->right, row, side, told(cap, 3) ? BOLD : DIM);
 	}
 	if (*flag)
 		put_right(c, f->right, row + 1, flag, lit ? REVERSED : BOLD);
@@ -555,8 +562,9 @@ const char *terminal_sign(enum picture_sign sign)
 	static const char *const signs[PICTURE_SIGNS] = {
 		[PICTURE_SIGN_CHANGED] = "┏━┓", [PICTURE_SIGN_SWAPPED] = "⇄1",
 		[PICTURE_SIGN_NOTHING] = "░░░", [PICTURE_SIGN_WITH] = "+…",
-		[PICTURE_SIGN_BY_CODE] = "≡",   [PICTURE_SIGN_BROKEN] = "×",
-		[PICTURE_SIGN_ABSENT] = "┄┄┄",  [PICTURE_SIGN_HELD] = "held",
+		[PICTURE_SIGN_OWN] = "┏━┓",     [PICTURE_SIGN_BY_CODE] = "≡",
+		[PICTURE_SIGN_BROKEN] = "×",    [PICTURE_SIGN_ABSENT] = "┄┄┄",
+		[PICTURE_SIGN_HELD] = "held",
 	};
 
 	return signs[sign];

@@ -3,7 +3,9 @@
 #include <stdio.h>
 #include <string.h>
 #include <strings.h>
+#include <unistd.h>
 
+#include "lurk/text/utf8.h"
 #include "tell/json.h"
 
 const char *tell_own_press(lurk_key key, uint16_t modifiers, char out[LURK_WORDS])
@@ -82,20 +84,17 @@ static bool is_desktop(const char *desktops, const char *name)
 	return desktops && strcasestr(desktops, name);
 }
 
-const char *tell_own_chosen(const struct lurk_own_layout *own, const char *desktop,
-			    const char *type, char out[TELL_OWN])
+static void say_session(const struct lurk_own_layout_file *file, const char *desktop,
+			bool everybodys, char out[TELL_OWN])
 {
-	const char *name = lurk_own_layout_name(own), *words = lurk_own_layout_words(own);
+	const char *name = lurk_own_layout_name(file->own),
+		   *words = lurk_own_layout_words(file->own);
 
 	if (is_desktop(desktop, "sway"))
 		snprintf(out, TELL_OWN,
 			 "To type with it: `swaymsg input type:keyboard xkb_layout %s`, and the "
 			 "line `input type:keyboard xkb_layout %s` in sway's configuration.",
 			 name, name);
-	else if (type && !strcmp(type, "x11"))
-		snprintf(out, TELL_OWN,
-			 "This session is the X server's, which looks for layouts among its own "
-			 "alone; Wayland sessions have it from the next login on.");
 	else if (is_desktop(desktop, "gnome"))
 		snprintf(out, TELL_OWN,
 			 "From the next login on: Settings, Keyboard, Input Sources, +, \"%s\".",
@@ -106,9 +105,59 @@ const char *tell_own_chosen(const struct lurk_own_layout *own, const char *deskt
 			 words);
 	else
 		snprintf(out, TELL_OWN,
-			 "From the next login on, Wayland desktops list it among the layouts in "
-			 "their keyboard settings, as \"%s\"; its name is %s.",
-			 words, name);
+			 "From the next login on, %s list it among the layouts in their keyboard "
+			 "settings, as \"%s\"; its name is %s.",
+			 everybodys ? "desktops" : "Wayland desktops", words, name);
+}
+
+/* The X server and the text console. */
+static void say_servers(const struct lurk_own_layout_file *file, char out[TELL_OWN])
+{
+	const char *name = lurk_own_layout_name(file->own);
+	char folder[LURK_PATH];
+
+	lurk_layouts_system_folder(folder);
+	if (lurk_own_layout_is_the_servers(file) != LURK_OWN_INSTALLED)
+		snprintf(out, TELL_OWN,
+			 "The X server and the text console have it not: %.200s is not to be "
+			 "written.",
+			 folder);
+	else if (access("/etc/default/keyboard", F_OK) == 0)
+		snprintf(out, TELL_OWN,
+			 "For the whole computer, its text console too, from the next start on: "
+			 "XKBLAYOUT=\"%s\" in /etc/default/keyboard.",
+			 name);
+	else
+		snprintf(out, TELL_OWN,
+			 "For the whole computer, its text console too, from the next start on: "
+			 "`localectl set-x11-keymap %s`.",
+			 name);
+}
+
+const char *tell_own_chosen(const struct lurk_workspace *ws,
+			    const struct lurk_own_layout_file *file, const char *desktop,
+			    const char *type, char out[TELL_OWN])
+{
+	const bool everybodys = lurk_own_layout_is_everybodys(ws);
+	char servers[TELL_OWN];
+
+	if (ws->desk) {
+		snprintf(out, TELL_OWN,
+			 "On a simulated desk that is a folder, and no desktop looks there.");
+	} else if (!everybodys && type && !strcmp(type, "x11")) {
+		snprintf(out, TELL_OWN,
+			 "This session is the X server's, which has only what everybody has: `sudo "
+			 "lurk layout take %.400s`, then `sudo lurk layout install %s`. Wayland "
+			 "sessions have it from the next login on.",
+			 file->path, lurk_own_layout_name(file->own));
+	} else {
+		say_session(file, desktop, everybodys, out);
+		if (everybodys) {
+			say_servers(file, servers);
+			lurk_append(out, TELL_OWN, "\n");
+			lurk_append(out, TELL_OWN, servers);
+		}
+	}
 	return out;
 }
 
@@ -187,6 +236,9 @@ struct json_object *tell_own_json(const struct lurk_workspace *ws,
 	tell_put_flag(object, "edited_here", lurk_own_layout_edits(file->own, &unused));
 	tell_put_text(object, "desktops",
 		      tell_own_installed(lurk_own_layout_is_installed(ws, file)));
+	if (lurk_own_layout_is_everybodys(ws))
+		tell_put_text(object, "x_server",
+			      tell_own_installed(lurk_own_layout_is_the_servers(file)));
 	lurk_own_layout_changes(file->own, add_change, changes);
 	json_object_object_add(object, "changes", changes);
 	lurk_own_layout_judge(file->own, add_finding, &findings);

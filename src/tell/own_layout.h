@@ -7,7 +7,7 @@
 #include "lurk/text/words.h"
 #include "lurk/work/own_layouts.h"
 
-enum { TELL_OWN = 512 };
+enum { TELL_OWN = 1024 };
 
 /* "AltRight+KeyM". Returns out. */
 const char *tell_own_press(lurk_key key, uint16_t modifiers, char out[LURK_WORDS]);
@@ -19,8 +19,9 @@ const char *tell_own_to_do(const struct lurk_own_layout *own,
 			   const struct lurk_own_layout_finding *finding, char out[TELL_OWN]);
 
 /* How a session of that kind takes it, by what XDG_CURRENT_DESKTOP and XDG_SESSION_TYPE say, either
- * of which may be NULL. Returns out. */
-const char *tell_own_chosen(const struct lurk_own_layout *own, const char *desktop,
+ * of which may be NULL; and where everybody has it, a machine's consoles. Returns out. */
+const char *tell_own_chosen(const struct lurk_workspace *ws,
+			    const struct lurk_own_layout_file *file, const char *desktop,
 			    const char *type, char out[TELL_OWN]);
 
 /* "no desktop has it yet", and for programs: "not-installed", "changed-since", "installed". */

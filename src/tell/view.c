@@ -15,6 +15,7 @@
 #include "lurk/work/judge.h"
 #include "tell/json.h"
 #include "tell/layout.h"
+#include "tell/own_layout.h"
 #include "tell/words.h"
 
 static const struct tell_side *subject(const struct tell_view *v)
@@ -168,16 +169,34 @@ static void note_losses(struct tell_view *v)
 	lurk_findings_free(&findings);
 }
 
+/* Those that the layout takes away. */
+static void add_lost_sign(void *data, const struct lurk_own_layout_finding *finding)
+{
+	struct picture *picture = data;
+	char sign[LURK_SYMBOL];
+
+	for (unsigned i = 0; i < picture->count && finding->fault == LURK_OWN_LOST; i++) {
+		struct picture_cap *cap = &picture->caps[i];
+
+		if (cap->place.key != finding->key)
+			continue;
+		lurk_append(cap->lost, PICTURE_TEXT, *cap->lost ? " " : "");
+		lurk_append(cap->lost, PICTURE_TEXT, lurk_symbol_words(finding->symbol, sign));
+	}
+}
+
 static void prepare_job(const struct tell_view *v, struct tell_side *side)
 {
 	const struct tell_wanted *o = v->wanted;
+	struct lurk_layout *base = o->own ? lurk_own_layout_base(o->own) : NULL;
 
 	side->job = (struct picture_job){
 		.image = &side->image,
 		.without_rules = side->without_rules,
 		.keyboard = keyboard_in(v, &side->image),
 		.info = v->info,
-		.layout = v->layout,
+		.layout = side->base ? base : v->layout,
+		.base = side->base ? NULL : base,
 		.held = o->held,
 		.codes = o->codes,
 	};
@@ -198,6 +217,24 @@ static bool open_file(struct tell_view *v, bool rules, struct lurk_message *mess
 	return side->bytes || lurk_say(message, "%s: too long", v->ws->profile_path);
 }
 
+/* The same rules twice: with the layout's base, and with it. */
+static bool open_layouts(struct tell_view *v, struct lurk_message *message)
+{
+	const struct lurk_layout *base = lurk_own_layout_base(v->wanted->own);
+
+	if (!base)
+		return lurk_say(message, "%s begins from no layout that is here",
+				lurk_own_layout_name(v->wanted->own));
+	if (!open_file(v, true, message) || !open_file(v, true, message))
+		return false;
+	v->sides[0].base = true;
+	snprintf(v->sides[0].words, sizeof v->sides[0].words, "%.63s",
+		 lurk_layout_words(lurk_own_layout_base(v->wanted->own)));
+	snprintf(v->sides[1].words, sizeof v->sides[1].words, "%.63s",
+		 lurk_own_layout_words(v->wanted->own));
+	return true;
+}
+
 static bool open_version(struct tell_view *v, uint64_t version, struct lurk_message *message)
 {
 	struct tell_side *side = &v->sides[v->side_count++];
@@ -212,6 +249,8 @@ static bool open_sides(struct tell_view *v, struct lurk_message *message)
 {
 	const struct tell_wanted *o = v->wanted;
 
+	if (o->before_after && o->own && !o->version_count)
+		return open_layouts(v, message);
 	if (o->before_after && !o->version_count && !open_file(v, false, message))
 		return false;
 	for (unsigned i = 0; i < o->version_count; i++) {
@@ -271,6 +310,9 @@ static void write_title(struct tell_view *v)
 	else if (v->ws->profile_exists || o->version_count)
 		snprintf(v->title, sizeof v->title, "%s on %s%s", *name ? name : "base",
 			 v->keyboard, with);
+	else if (o->own)
+		snprintf(v->title, sizeof v->title, "%s on %s%s", lurk_own_layout_words(o->own),
+			 v->keyboard, with);
 	else
 		snprintf(v->title, sizeof v->title, "%s, without rules%s", v->keyboard, with);
 }
@@ -321,6 +363,16 @@ static void free_lines(struct tell_lines *lines)
 	lurk_release(lines->lines);
 }
 
+static void add_change(void *data, const struct lurk_own_layout_change *change)
+{
+	char press[LURK_WORDS], now[LURK_SYMBOL], was[LURK_SYMBOL];
+
+	add_line(data, lurk_print("%s types %s instead of %s",
+				  tell_own_press(change->key, change->modifiers, press),
+				  lurk_symbol_words(change->now, now),
+				  lurk_symbol_words(change->was, was)));
+}
+
 static void write_rules(struct tell_view *v)
 {
 	const struct tell_side *side = subject(v);
@@ -328,9 +380,25 @@ static void write_rules(struct tell_view *v)
 	unsigned index = 0;
 	char words[512];
 
+	if (v->wanted->own && !v->wanted->codes)
+		lurk_own_layout_changes(v->wanted->own, add_change, &v->rules);
 	while (!v->wanted->codes && picture_next_rule(&side->picture, &side->job, &index, &rule))
 		add_line(&v->rules,
 			 lurk_print("%s", lurk_words_rule(&rule, "", words, sizeof words)));
+}
+
+/* By rules, of which there is a way back. */
+static bool has_other_jobs(const struct picture *picture)
+{
+	struct picture_cap cap;
+
+	for (unsigned i = 0; i < picture->count; i++) {
+		cap = picture->caps[i];
+		cap.own = 0;
+		if (picture_cap_changed(&cap))
+			return true;
+	}
+	return false;
 }
 
 static void write_back(struct tell_view *v)
@@ -339,7 +407,7 @@ static void write_back(struct tell_view *v)
 	struct lurk_chord chord;
 	char keys[LURK_WORDS];
 
-	if (v->wanted->codes || !tell_view_changed(v))
+	if (v->wanted->codes || !has_other_jobs(&side->picture))
 		return;
 	lurk_image_chord(&side->image, side->job.keyboard, &chord);
 	tell_chord(&chord, keys);
@@ -414,6 +482,7 @@ static struct json_object *cap_json(const struct picture_cap *cap)
 	tell_put_flag(object, "by_code", cap->by_code);
 	tell_put_flag(object, "broken", cap->broken);
 	tell_put_flag(object, "absent", cap->absent);
+	tell_put_flag(object, "own", cap->own != 0);
 	tell_put_flag(object, "differs", !cap->faint);
 	return object;
 }
@@ -447,6 +516,9 @@ bool tell_view_fill(struct tell_view *v, struct lurk_message *message)
 		prepare_job(v, &v->sides[i]);
 	if (v->wanted->losses && !v->wanted->version_count)
 		note_losses(v);
+	if (v->wanted->losses && v->wanted->own)
+		lurk_own_layout_judge(v->wanted->own, add_lost_sign,
+				      &tell_view_subject(v)->picture);
 	if (v->side_count > 1)
 		picture_compare(&v->sides[0].picture, &v->sides[1].picture);
 	write_title(v);

@@ -8,6 +8,7 @@
 #include <json-c/json.h>
 
 #include "lurk/history.h"
+#include "lurk/layout/own.h"
 #include "picture/picture.h"
 #include "lurk/work/machine.h"
 #include "lurk/work/workspace.h"
@@ -18,6 +19,7 @@ enum { TELL_VERSIONS = 2 };
 struct tell_wanted {
 	uint16_t keyboard; /* a described one: 1 + index */
 	struct lurk_layout *layout;
+	struct lurk_own_layout *own; /* where that is one's own; else NULL */
 	struct lurk_forms forms;
 	enum picture_codes codes;
 	uint16_t held; /* modifiers, and how they were written */
@@ -33,6 +35,7 @@ struct tell_side {
 	struct lurk_image image;
 	uint8_t *bytes; /* the image's */
 	bool without_rules;
+	bool base; /* with what the layout begins from */
 	struct picture_job job;
 	struct picture picture;
 	char words[64];

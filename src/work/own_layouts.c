@@ -7,31 +7,8 @@
 #include <unistd.h>
 
 #include "lurk/text/memory.h"
-#include "work/home.h"
 #include "work/noted.h"
-
-/* ---- Where they are -------------------------------------------------------------------------- */
-
-const char *lurk_own_layout_installed_folder(const struct lurk_workspace *ws, char out[LURK_PATH])
-{
-	if (ws->desk)
-		snprintf(out, LURK_PATH, "%s/xkb", ws->desk);
-	else
-		lurk_home_path(out, LURK_PATH, "XDG_CONFIG_HOME", ".config", "xkb", "/etc/xkb");
-	return out;
-}
-
-static const char *path_in(const char *folder, const char *name, char out[LURK_PATH])
-{
-	snprintf(out, LURK_PATH, "%.*s/symbols/%.40s", LURK_PATH - 64, folder, name);
-	return out;
-}
-
-static const char *menu_in(const char *folder, char out[LURK_PATH])
-{
-	snprintf(out, LURK_PATH, "%.*s/rules/evdev.xml", LURK_PATH - 64, folder);
-	return out;
-}
+#include "work/own_places.h"
 
 /* ---- Opening --------------------------------------------------------------------------------- */
 
@@ -42,8 +19,13 @@ void lurk_own_layout_file_close(struct lurk_own_layout_file *file)
 	memset(file, 0, sizeof *file);
 }
 
-/* What a file is as it is now; a missing one is none. */
-static bool see(const char *path, struct lurk_file_seen *seen, struct lurk_message *message)
+const char *lurk_own_path(const char *folder, const char *name, char out[LURK_PATH])
+{
+	snprintf(out, LURK_PATH, "%.*s/symbols/%.40s", LURK_PATH - 64, folder, name);
+	return out;
+}
+
+bool lurk_own_see(const char *path, struct lurk_file_seen *seen, struct lurk_message *message)
 {
 	*seen = (struct lurk_file_seen){false, NULL, 0};
 	return lurk_file_read(path, &seen->bytes, &seen->length, &seen->exists, message) ||
@@ -58,7 +40,8 @@ enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *
 	struct lurk_message why;
 
 	memset(file, 0, sizeof *file);
-	if (!lurk_own_layout_is_name(name) || access(path_in(folder, name, file->path), F_OK)) {
+	if (!lurk_own_layout_is_name(name) ||
+	    access(lurk_own_path(folder, name, file->path), F_OK)) {
 		lurk_say(
 			message,
 			"you have no layout `%.60s`; `lurk layout` lists yours, `lurk layout begin "
@@ -68,7 +51,7 @@ enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *
 	}
 	if (ws->editing && !ws->lock)
 		ws->lock = lurk_file_lock(file->path) + 1;
-	if (!see(file->path, &file->seen, message))
+	if (!lurk_own_see(file->path, &file->seen, message))
 		return LURK_COULD_NOT;
 	file->own = lurk_own_layout_read(folder, name, file->seen.bytes, file->seen.length, &why);
 	if (!file->own) {
@@ -117,7 +100,7 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 				  "--from gb");
 		return LURK_ASKED_WRONGLY;
 	}
-	if (!is_new(path_in(folder, name, file->path), message))
+	if (!is_new(lurk_own_path(folder, name, file->path), message))
 		return LURK_COULD_NOT;
 	file->own = lurk_own_layout_begin(folder, name, base ? base : lurk_layout_name(used), words,
 					  message);
@@ -139,7 +122,7 @@ static bool is_layout(const char *name, const char *bytes, size_t length,
 
 	if (!mkdtemp(folder))
 		return lurk_say(message, "no room in /tmp");
-	if (lurk_file_write(path_in(folder, name, path), bytes, length, message))
+	if (lurk_file_write(lurk_own_path(folder, name, path), bytes, length, message))
 		own = lurk_own_layout_read(folder, name, bytes, length, message);
 	unlink(path);
 	snprintf(path, sizeof path, "%s/symbols", folder);
@@ -164,9 +147,9 @@ enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *
 	name = name ? name : slash ? slash + 1 : from;
 	if (!lurk_own_layout_may_be_called(name, message))
 		return LURK_ASKED_WRONGLY;
-	if (!see(from, &seen, message))
+	if (!lurk_own_see(from, &seen, message))
 		return LURK_COULD_NOT;
-	path_in(ws->layout.folder, name, path);
+	lurk_own_path(ws->layout.folder, name, path);
 	snprintf(summary, sizeof summary, "the layout %.40s", name);
 	if (!seen.exists)
 		lurk_say(message, "%.600s: there is no such file", from);
@@ -184,13 +167,13 @@ static int is_file_name(const struct dirent *entry)
 	return lurk_own_layout_is_name(entry->d_name);
 }
 
-static void each_in(const char *folder, void (*tell)(void *data, const char *name), void *data)
+void lurk_own_each_in(const char *folder, void (*tell)(void *data, const char *name), void *data)
 {
 	char path[LURK_PATH];
 	struct dirent **entries = NULL;
 	int count;
 
-	path_in(folder, "", path);
+	lurk_own_path(folder, "", path);
 	count = scandir(path, &entries, is_file_name, alphasort);
 	for (int i = 0; i < count; i++) {
 		tell(data, entries[i]->d_name);
@@ -202,218 +185,5 @@ static void each_in(const char *folder, void (*tell)(void *data, const char *nam
 void lurk_own_layout_files_each(const struct lurk_workspace *ws,
 				void (*tell)(void *data, const char *name), void *data)
 {
-	each_in(ws->layout.folder, tell, data);
-}
-
-/* ---- Installing ------------------------------------------------------------------------------ */
-
-static bool is_same(const struct lurk_file_seen *seen, const char *bytes, size_t length)
-{
-	return seen->exists && seen->length == length && !memcmp(seen->bytes, bytes, length);
-}
-
-enum lurk_own_layout_installed lurk_own_layout_is_installed(const struct lurk_workspace *ws,
-							    const struct lurk_own_layout_file *file)
-{
-	char folder[LURK_PATH], path[LURK_PATH];
-	struct lurk_file_seen seen;
-	struct lurk_message unused;
-	enum lurk_own_layout_installed is;
-	size_t length;
-	const char *text = lurk_own_layout_text(file->own, &length);
-
-	lurk_own_layout_installed_folder(ws, folder);
-	see(path_in(folder, lurk_own_layout_name(file->own), path), &seen, &unused);
-	is = is_same(&seen, text, length) ? LURK_OWN_INSTALLED
-	     : seen.exists                ? LURK_OWN_INSTALLED_OTHERWISE
-					  : LURK_OWN_NOT_INSTALLED;
-	lurk_release(seen.bytes);
-	return is;
-}
-
-/* What a file that is installed begins as; "" where nobody can tell. */
-static void base_of(const char *folder, const char *name, const struct lurk_file_seen *seen,
-		    char base[64])
-{
-	struct lurk_message unused;
-	struct lurk_own_layout *own =
-		seen->exists && seen->bytes
-			? lurk_own_layout_read(folder, name, seen->bytes, seen->length, &unused)
-			: NULL;
-	struct lurk_layout *layout = own ? lurk_own_layout_base(own) : NULL;
-
-	snprintf(base, 64, "%s", layout ? lurk_layout_name(layout) : "");
-	lurk_own_layout_close(own);
-}
-
-/* An earlier version begins from the same layout; anything else under its name is somebody's. */
-static bool may_replace(const char *folder, const struct lurk_own_layout_file *file,
-			const struct lurk_file_seen *seen, const char *path,
-			struct lurk_message *message)
-{
-	struct lurk_layout *mine = lurk_own_layout_base(file->own);
-	char theirs[64];
-
-	if (!seen->exists)
-		return true;
-	base_of(folder, lurk_own_layout_name(file->own), seen, theirs);
-	return (mine && !strcmp(lurk_layout_name(mine), theirs)) ||
-	       lurk_say(message,
-			"%.500s is there already, and no earlier version of yours; take it away "
-			"first, or begin yours under another name",
-			path);
-}
-
-/* Two with the same words could not be told apart in a menu, nor could their texts. */
-static bool is_only_one(const struct lurk_own_layout *own, struct lurk_message *message)
-{
-	const char *words = lurk_own_layout_words(own);
-	char other[64];
-
-	return !lurk_layouts_called(words, other) || !strcmp(other, lurk_own_layout_name(own)) ||
-	       lurk_say(message,
-			"menus call %s \"%s\" as well; give this one another name[Group1] in its "
-			"file",
-			other, words);
-}
-
-/* Read where desktops will: what it begins from may be another one's own that is not there. */
-static bool is_whole(const char *folder, const struct lurk_own_layout_file *file,
-		     struct lurk_message *message)
-{
-	size_t length;
-	const char *name = lurk_own_layout_name(file->own),
-		   *text = lurk_own_layout_text(file->own, &length);
-	struct lurk_layout *base = lurk_own_layout_base(file->own);
-	struct lurk_message why;
-	struct lurk_own_layout *there = lurk_own_layout_read(folder, name, text, length, &why);
-	const bool whole = there && (!base || lurk_own_layout_base(there));
-
-	lurk_own_layout_close(there);
-	if (whole)
-		return true;
-	if (base && lurk_own_layout_is_name(lurk_layout_name(base)))
-		return lurk_say(message,
-				"%s begins as %s, which desktops do not have; `lurk layout install "
-				"%s` first",
-				name, lurk_layout_name(base), lurk_layout_name(base));
-	return lurk_say(message, "desktops could not read %s: %.400s", name, why.text);
-}
-
-/* Which of those that desktops have begins as another. */
-struct needing {
-	const char *folder, *name;
-	char by[LURK_OWN_NAME];
-};
-
-static void look_for_need(void *data, const char *name)
-{
-	struct needing *needing = data;
-	char path[LURK_PATH], base[64];
-	struct lurk_file_seen seen;
-	struct lurk_message unused;
-
-	if (!strcmp(name, needing->name))
-		return;
-	see(path_in(needing->folder, name, path), &seen, &unused);
-	base_of(needing->folder, name, &seen, base);
-	if (!strcmp(base, needing->name))
-		snprintf(needing->by, sizeof needing->by, "%.31s", name);
-	lurk_release(seen.bytes);
-}
-
-static enum lurk_went put(struct lurk_workspace *ws, const char *path, const char *bytes,
-			  const struct lurk_file_seen *seen, const char *summary,
-			  struct lurk_message *message)
-{
-	const size_t length = bytes ? strlen(bytes) : 0;
-
-	if (bytes ? is_same(seen, bytes, length) : !seen->exists)
-		return LURK_FOUND;
-	return lurk_workspace_put(ws, path, bytes, length, seen, summary, message) ? LURK_DONE
-										   : LURK_COULD_NOT;
-}
-
-/* Done where any of two steps was. */
-static enum lurk_went both(enum lurk_went first, enum lurk_went then)
-{
-	return then == LURK_FOUND ? first : then;
-}
-
-enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
-				       const struct lurk_own_layout_file *file,
-				       struct lurk_message *message)
-{
-	char folder[LURK_PATH], path[LURK_PATH], menu_path[LURK_PATH], summary[128];
-	struct lurk_file_seen layout = {false, NULL, 0}, menu = {false, NULL, 0};
-	enum lurk_went went = LURK_COULD_NOT, then;
-	struct lurk_message why;
-	char *list = NULL;
-	size_t length;
-	const char *text = lurk_own_layout_text(file->own, &length);
-
-	ws->one_step = true;
-	lurk_own_layout_installed_folder(ws, folder);
-	path_in(folder, lurk_own_layout_name(file->own), path);
-	menu_in(folder, menu_path);
-	snprintf(summary, sizeof summary, "the layout %s in menus",
-		 lurk_own_layout_name(file->own));
-	if (is_only_one(file->own, message) && is_whole(folder, file, message) &&
-	    see(path, &layout, message) && may_replace(folder, file, &layout, path, message) &&
-	    see(menu_path, &menu, message)) {
-		list = lurk_menu_with(menu.exists ? menu.bytes : NULL, file->own, &why);
-		if (!list)
-			lurk_say(message, "%.300s: %.400s; nothing is installed", menu_path,
-				 why.text);
-		else
-			went = put(ws, path, text, &layout, summary, message);
-		if (list && went != LURK_COULD_NOT) {
-			then = put(ws, menu_path, list, &menu, summary, message);
-			went = both(went, then);
-		}
-	}
-	lurk_release(list);
-	lurk_release(layout.bytes);
-	lurk_release(menu.bytes);
-	return went;
-}
-
-enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *name,
-					 struct lurk_message *message)
-{
-	char folder[LURK_PATH], path[LURK_PATH], menu_path[LURK_PATH], summary[128];
-	struct lurk_file_seen layout = {false, NULL, 0}, menu = {false, NULL, 0};
-	struct needing needing = {folder, name, ""};
-	enum lurk_went went = LURK_COULD_NOT;
-	char *list = NULL;
-
-	if (!lurk_own_layout_is_name(name)) {
-		lurk_say(message, "`%.60s` is no name for a layout", name);
-		return LURK_ASKED_WRONGLY;
-	}
-	ws->one_step = true;
-	lurk_own_layout_installed_folder(ws, folder);
-	each_in(folder, look_for_need, &needing);
-	if (*needing.by) {
-		lurk_say(message, "%s begins as %s: `lurk layout uninstall %s` first", needing.by,
-			 name, needing.by);
-		return LURK_COULD_NOT;
-	}
-	path_in(folder, name, path);
-	menu_in(folder, menu_path);
-	snprintf(summary, sizeof summary, "the layout %s out of menus", name);
-	if (see(path, &layout, message) && see(menu_path, &menu, message)) {
-		went = LURK_FOUND;
-		list = menu.exists ? lurk_menu_without(menu.bytes, name) : NULL;
-		if (list)
-			went = put(ws, menu_path, *list ? list : NULL, &menu, summary, message);
-		if (went != LURK_COULD_NOT)
-			went = both(went, put(ws, path, NULL, &layout, summary, message));
-	}
-	if (went == LURK_FOUND)
-		lurk_say(message, "no layout `%s` is installed in %.500s", name, folder);
-	lurk_release(list);
-	lurk_release(layout.bytes);
-	lurk_release(menu.bytes);
-	return went;
+	lurk_own_each_in(ws->layout.folder, tell, data);
 }

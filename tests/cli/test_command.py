@@ -1020,6 +1020,68 @@ def renaming(desk):
     desk.want("undo", 3, err="was changed by someone else since the last edit")
 
 
+def everybodys_layouts(desk):
+    """The X server's own files get what everybody has, and are as their package has them afterwards; also after a new version of that."""
+    packaged, system = desk.path("packaged"), desk.path("system")
+    root = subprocess.run(["pkg-config", "--variable=xkb_base", "xkeyboard-config"], capture_output=True, text=True).stdout.strip() or "/usr/share/X11/xkb"
+    shutil.copytree(root, packaged)
+    shutil.copytree(root, system)
+    def lurk(words, status=0, **kw):
+        return desk.want("layout " + words, status, desk=None, env={"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder, "LURK_AGENT": "/nowhere",
+                         "XKB_CONFIG_EXTRA_PATH": desk.path("xkb"), "XKB_CONFIG_ROOT": system}, **kw)
+    def extra():
+        """What differs from the package's files; each file that all may read."""
+        found = subprocess.run(["diff", "-rq", packaged, system], capture_output=True, text=True).stdout
+        return [name for name in ("symbols: tern", "rules/evdev.xml", "symbols: knot") if name in found], found.count("\n")
+    both = ["symbols: tern", "rules/evdev.xml"], 2
+    lurk("begin tern --from gb --words Tern")
+    lurk("type tern K κ")
+    old = os.umask(0o077)
+    lurk("install tern", out=["xkb, and", "desktops list it", "For the whole computer, its text console too"])
+    os.umask(old)
+    assert extra() == both
+    for path in ("xkb/symbols", "xkb/symbols/tern", "xkb/rules/evdev.xml", "system/symbols/tern"):
+        assert os.stat(desk.path(path)).st_mode & 0o444 == 0o444, path
+    lurk("type tern J ю")  # the working copy counts here, not what the system has of it
+    assert json.loads(lurk("show tern --json"))["x_server"] == "changed-since"
+    lurk("install tern", out=["tern is installed"])
+    lurk("install tern", out=["tern is installed already"])
+    assert desk.read("system/symbols/tern") == desk.read("lurk/layouts/symbols/tern")
+    lurk("renew", out="")
+    # A new version of the package, and this one's own going.
+    for back in (lambda: shutil.copy(packaged + "/rules/evdev.xml", system + "/rules/evdev.xml"), lambda: os.remove(system + "/symbols/tern"), lambda: lurk("withdraw")):
+        back()
+        lurk("renew", out=["have tern again."])
+        assert extra() == both
+    lurk("withdraw", out=["have tern no more; its file stays."])
+    assert extra() == ([], 0) and os.path.exists(desk.path("xkb/symbols/tern"))
+    lurk("withdraw", out="")
+    # The new version has one of that name: it stays.
+    desk.write("system/symbols/tern", 'xkb_symbols "x" { include "fr" };')
+    for words in ("renew", "install tern"):
+        lurk(words, 3, err="system/symbols/tern is there already, and no earlier version of yours")
+    lurk("uninstall tern", out=["tern is taken"])
+    assert "fr" in desk.read("system/symbols/tern")
+    os.remove(desk.path("system/symbols/tern"))
+    # Whole or not at all: the last of the four files cannot be written.
+    shutil.move(system + "/rules/evdev.xml", desk.path("kept"))
+    os.symlink("/dev/full", system + "/rules/evdev.xml")
+    lurk("install tern", 3)
+    os.remove(system + "/rules/evdev.xml")
+    os.makedirs(system + "/rules/evdev.xml/in/the/way")
+    lurk("install tern", 3)
+    shutil.rmtree(system + "/rules/evdev.xml")
+    shutil.move(desk.path("kept"), system + "/rules/evdev.xml")
+    assert extra() == ([], 0) and os.listdir(desk.path("xkb/symbols")) == []
+    lurk("install tern")
+    desk.want("undo", desk=None, env={"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder})
+    assert extra() == ([], 0)
+    if os.getuid():
+        os.chmod(system + "/symbols", 0o555)
+        lurk("install tern", out=["The X server and the text console have it not"])
+        os.chmod(system + "/symbols", 0o755)
+
+
 def completion(desk):
     """What the command says may come next, and each shell that is here with it."""
     desk.want("keyboards")
@@ -1112,6 +1174,14 @@ def own_layouts(desk):
     for words, status, wanted in TYPED:
         desk.want("layout " + words, status, **({"out" if isinstance(wanted, list) else "err": wanted}))
     desk.want("picture --layout tern --with AltRight", out=["layout Tern", "♂"])
+    # What differs stands out, beside what it was; labels for that, with what got lost.
+    caps = {c["key"]: c for c in json.loads(desk.want("picture --layout tern --json"))["caps"]}
+    changed = {key for key, c in caps.items() if c["own"]}
+    assert changed == {row["press"].split("+")[-1] for row in json.loads(desk.want("layout show tern --json"))["changes"]}, changed
+    desk.want("picture --layout tern --before-after", out=["English (UK):", "Tern:", "┃", "not as in the layout it begins from", "AltRight+KeyM types ♂ instead of µ"])
+    desk.want("picture --layout tern --with AltRight", out=["┃♂   ┃", "┃µ   ┃"])
+    desk.want("picture --layout tern --labels -o labels.svg", out=[f"{len(changed)} labels"])
+    assert "lost: ¬" in desk.read("labels.svg")
     # A desk may have it, and a profile: texts and names follow it.
     plain = desk.read("hide/desk.yaml")
     desk.write("hide/desk.yaml", plain.replace("layout: gb", "layout: tern"))
@@ -1430,7 +1500,7 @@ def faults(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, what_changed_comes_first, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, without_a_program, profiles, renaming, own_layouts, completion, recipes, nothing_is_too_wide]
+             resolve, decode, without_a_program, profiles, renaming, own_layouts, everybodys_layouts, completion, recipes, nothing_is_too_wide]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:

@@ -20,8 +20,14 @@ struct lurk_own_layout;
 /* Names, which are file names: small letters, digits and `_`, a letter first; with the NUL. */
 enum { LURK_OWN_NAME = 32, LURK_OWN_WORDS = 64 };
 bool lurk_own_layout_is_name(const char *name);
-/* Neither any other, nor one that the system has a file of: false with a message. */
+/* Neither any other, nor one that the system has a file of, unless the machine's owner has put it
+ * there: false with a message. */
 bool lurk_own_layout_may_be_called(const char *name, struct lurk_message *message);
+
+/* Where XKB's folders are for everybody: what a machine's owner adds, and the system's own, which
+ * the X server and the text console read alone. */
+void lurk_layouts_added_folder(char out[LURK_PATH]);
+void lurk_layouts_system_folder(char out[LURK_PATH]);
 
 /* A new one that types what `base` does, a layout's name or its words as lurk_layout_open() takes
  * them. `words` is what menus call it, NULL for the base's and the name: no quotes, backslashes or

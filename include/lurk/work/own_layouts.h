@@ -3,7 +3,8 @@
  *
  * They are worked on in the folder layouts/ beside the profile, as layouts/symbols/NAME: one file
  * each, which can be sent to somebody. Installed, a copy stands where libxkbcommon looks for a
- * person's own, $XDG_CONFIG_HOME/xkb; root's in /etc/xkb, for everybody; a desk's in its folder
+ * person's own, $XDG_CONFIG_HOME/xkb; root's in /etc/xkb, for everybody, and among the system's own
+ * files as well, since the X server and the text console read nothing else; a desk's in its folder
  * xkb/. Every step can be taken back (lurk/work/undo.h).
  */
 #ifndef LURK_INCLUDE_WORK_OWN_LAYOUTS_H
@@ -51,7 +52,8 @@ enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
 void lurk_own_layout_files_each(const struct lurk_workspace *ws,
 				void (*tell)(void *data, const char *name), void *data);
 
-/* Whether desktops have it. */
+/* Whether desktops have it; whether the X server and the text console do, which everybody's alone
+ * can be, where the system's own files can be written. */
 enum lurk_own_layout_installed {
 	LURK_OWN_NOT_INSTALLED,
 	LURK_OWN_INSTALLED_OTHERWISE,
@@ -60,6 +62,10 @@ enum lurk_own_layout_installed {
 enum lurk_own_layout_installed
 lurk_own_layout_is_installed(const struct lurk_workspace *ws,
 			     const struct lurk_own_layout_file *file);
+enum lurk_own_layout_installed
+lurk_own_layout_is_the_servers(const struct lurk_own_layout_file *file);
+/* Whether what is installed is for everybody: root's. */
+bool lurk_own_layout_is_everybodys(const struct lurk_workspace *ws);
 /* The layout first, then its entry in the menu; and the other way round. Each is put in place
  * whole, so that at no moment a menu names what is not there. What others have in these files stays
  * byte for byte. LURK_FOUND where there is nothing to do. */
@@ -68,6 +74,14 @@ enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 				       struct lurk_message *message);
 enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *name,
 					 struct lurk_message *message);
+
+/* Puts everybody's into the system's own files again, which an upgrade of these wrote anew; or
+ * takes them out there, so that they are as their package has them. Not noted as steps. Each that
+ * was moved is told, and each that could not be, with why; false where any could not. */
+bool lurk_own_layouts_renew(struct lurk_workspace *ws, bool withdraw,
+			    void (*tell)(void *data, const char *name,
+					 const struct lurk_message *why),
+			    void *data);
 
 LURK_END_C
 
