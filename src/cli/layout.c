@@ -3,22 +3,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli/commands.h"
+#include "cli/layout.h"
 #include "lurk/text/memory.h"
-#include "lurk/work/own_layouts.h"
 #include "tell/json.h"
 #include "tell/own_layout.h"
 
-enum { OPTION_FROM = 1000, OPTION_WORDS, WORDS_MAX = 3 };
-
-struct layout {
-	struct cli *cli;
-	const struct verb *verb;
-	const char *words[WORDS_MAX]; /* what it is about, then what is to be */
-	unsigned count;
-	const char *from, *called;
-	struct lurk_own_layout_file file;
-};
+enum { OPTION_FROM = 1000, OPTION_WORDS };
 
 struct verb {
 	const char *name;
@@ -27,25 +17,6 @@ struct verb {
 	int (*run)(struct layout *l);
 	bool opens, edits; /* the first is a layout that is there; and it becomes another */
 };
-
-static int failed(enum lurk_went went, const struct lurk_message *why)
-{
-	return cli_fail((int)went, "%s", why->text);
-}
-
-static const char *base_words(const struct layout *l)
-{
-	struct lurk_layout *base = lurk_own_layout_base(l->file.own);
-
-	return base ? lurk_layout_words(base) : "a layout that is not here";
-}
-
-/* With --json all that there is to say of the layout. */
-static int tell_json(const struct layout *l)
-{
-	term_json(tell_own_json(&l->cli->ws, &l->file));
-	return CLI_DONE;
-}
 
 /* ---- Beginning, and taking somebody else's --------------------------------------------------- */
 
@@ -56,13 +27,13 @@ static int begin(struct layout *l)
 							       l->called, &l->file, &why);
 
 	if (went != LURK_DONE)
-		return failed(went, &why);
+		return cli_layout_failed(went, &why);
 	if (l->cli->json)
-		return tell_json(l);
+		return cli_layout_json(l);
 	printf("%s begins as %s, in %s.\n"
 	       "`lurk layout type %s KEY SIGN` changes what a key types; `lurk layout install %s` "
 	       "then puts it into the desktop's menu, as \"%s\".\n",
-	       l->words[0], base_words(l), l->file.path, l->words[0], l->words[0],
+	       l->words[0], cli_layout_base(l), l->file.path, l->words[0], l->words[0],
 	       lurk_own_layout_words(l->file.own));
 	return CLI_DONE;
 }
@@ -78,186 +49,14 @@ static int take(struct layout *l)
 		return cli_fail(CLI_USAGE, "%s; `lurk layout take FILE NAME` calls it otherwise",
 				why.text);
 	if (went != LURK_DONE)
-		return failed(went, &why);
+		return cli_layout_failed(went, &why);
 	if (l->cli->json)
-		return tell_json(l);
+		return cli_layout_json(l);
 	name = lurk_own_layout_name(l->file.own);
 	printf("%s is a layout of yours now: \"%s\", in %s.\n"
 	       "`lurk layout show %s` says what it types, `lurk layout install %s` puts it into "
 	       "the desktop's menu.\n",
 	       name, lurk_own_layout_words(l->file.own), l->file.path, name, name);
-	return CLI_DONE;
-}
-
-/* ---- Changing -------------------------------------------------------------------------------- */
-
-/* By the layout's own signs too: `¬` is where it has that; else where the base does, since a key
- * may type something else by now. */
-static bool find_press(struct layout *l, const char *text, struct lurk_press *press,
-		       struct lurk_message *why)
-{
-	struct lurk_layout *base = lurk_own_layout_base(l->file.own);
-	const struct lurk_characters own = lurk_layout_characters(lurk_own_layout(l->file.own));
-	struct lurk_characters before;
-	struct lurk_message unused;
-
-	if (lurk_words_press(text, &own, press, why))
-		return true;
-	if (!base)
-		return false;
-	before = lurk_layout_characters(base);
-	return lurk_words_press(text, &before, press, &unused);
-}
-
-static bool read_press(struct layout *l, const char *text, lurk_key *key, uint16_t *modifiers)
-{
-	struct lurk_message why;
-	struct lurk_press press;
-
-	if (!find_press(l, text, &press, &why)) {
-		cli_fail(CLI_USAGE, "%s", why.text);
-		return false;
-	}
-	if (press.on.kind != LURK_TARGET_KEY) {
-		cli_fail(CLI_USAGE, "`%s` is not one key; write its name, such as KeyM", text);
-		return false;
-	}
-	*key = press.on.key;
-	*modifiers = press.modifiers;
-	return true;
-}
-
-struct typed {
-	lurk_key key;
-	uint16_t modifiers;
-};
-
-static void print_loss(void *data, const struct lurk_own_layout_finding *finding)
-{
-	const struct typed *typed = data;
-	char words[TELL_OWN];
-
-	if (finding->fault == LURK_OWN_LOST && finding->key == typed->key &&
-	    finding->modifiers == typed->modifiers)
-		printf("%s.\n", tell_own_finding(finding, words));
-}
-
-static void print_third(bool third)
-{
-	if (third)
-		puts("AltRight chooses signs in it from now on, and is no Alt there any more.");
-}
-
-static void print_typed(struct layout *l, lurk_key key, uint16_t modifiers, uint32_t was,
-			uint32_t now, bool third)
-{
-	char press[LURK_WORDS], before[LURK_SYMBOL], after[LURK_SYMBOL];
-	struct typed typed = {key, modifiers};
-
-	printf("%s types %s in %s now%s%s.\n", tell_own_press(key, modifiers, press),
-	       lurk_symbol_words(now, after), l->words[0], was ? ", and no longer " : "",
-	       was ? lurk_symbol_words(was, before) : "");
-	print_third(third);
-	lurk_own_layout_judge(l->file.own, print_loss, &typed);
-	if (lurk_own_layout_is_installed(&l->cli->ws, &l->file) == LURK_OWN_INSTALLED_OTHERWISE)
-		printf("Desktops have it as it was: `lurk layout install %s` gives them this.\n",
-		       l->words[0]);
-	else
-		printf("`lurk picture --layout %s` draws it, `lurk layout show %s` lists what "
-		       "differs, `lurk layout install %s` puts it into the desktop's menu.\n",
-		       l->words[0], l->words[0], l->words[0]);
-}
-
-/* Saves what an edit did, of which the summary says what it types then; CLI_DONE where that is so.
- */
-static int finish(struct layout *l, enum lurk_own_layout_edit edit, const char *summary,
-		  struct lurk_message *why)
-{
-	enum lurk_went went;
-
-	if (edit == LURK_OWN_REFUSED)
-		return cli_fail(CLI_USAGE, "%s: %s; nothing is changed", l->words[0], why->text);
-	if (edit == LURK_OWN_SAME)
-		return cli_fail(CLI_FOUND, "%s in %s already", summary, l->words[0]);
-	went = lurk_own_layout_file_save(&l->cli->ws, &l->file, summary, why);
-	return went == LURK_DONE ? CLI_DONE : failed(went, why);
-}
-
-static int type(struct layout *l)
-{
-	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_SYMBOL], words[LURK_SYMBOL];
-	lurk_key key;
-	uint16_t modifiers;
-	uint32_t symbol, was;
-	struct lurk_message why;
-	enum lurk_own_layout_edit edit;
-	bool third;
-	int status;
-
-	if (!read_press(l, l->words[1], &key, &modifiers))
-		return CLI_USAGE;
-	if (!lurk_symbol_read(l->words[2], lurk_own_layout(l->file.own), &symbol, &why))
-		return failed(LURK_ASKED_WRONGLY, &why);
-	was = lurk_layout_types(lurk_own_layout(l->file.own), key, modifiers);
-	edit = lurk_own_layout_type(l->file.own, key, modifiers, symbol, &third, &why);
-	snprintf(summary, sizeof summary, "%s types %s", tell_own_press(key, modifiers, press),
-		 lurk_symbol_words(symbol, words));
-	status = finish(l, edit, summary, &why);
-	if (status != CLI_DONE)
-		return status;
-	if (l->cli->json)
-		return tell_json(l);
-	print_typed(l, key, modifiers, was, symbol, third);
-	return CLI_DONE;
-}
-
-static int copy(struct layout *l)
-{
-	char press[LURK_WORDS], other[LURK_WORDS], summary[2 * LURK_WORDS + 16];
-	lurk_key key, from;
-	uint16_t unused;
-	struct lurk_message why;
-	enum lurk_own_layout_edit edit;
-	bool third;
-	int status;
-
-	if (!read_press(l, l->words[1], &key, &unused) ||
-	    !read_press(l, l->words[2], &from, &unused))
-		return CLI_USAGE;
-	edit = lurk_own_layout_copy(l->file.own, key, from, &third, &why);
-	snprintf(summary, sizeof summary, "%s types what %s does", tell_own_press(key, 0, press),
-		 tell_own_press(from, 0, other));
-	status = finish(l, edit, summary, &why);
-	if (status != CLI_DONE)
-		return status;
-	if (l->cli->json)
-		return tell_json(l);
-	printf("%s in %s now, with Shift and AltRight too.\n", summary, l->words[0]);
-	print_third(third);
-	printf("`lurk layout check %s` tells what got lost.\n", l->words[0]);
-	return CLI_DONE;
-}
-
-static int restore(struct layout *l)
-{
-	char press[LURK_WORDS], summary[LURK_WORDS + 2 * LURK_OWN_WORDS];
-	lurk_key key;
-	uint16_t unused;
-	struct lurk_message why;
-	enum lurk_own_layout_edit edit;
-	int status;
-
-	if (!read_press(l, l->words[1], &key, &unused))
-		return CLI_USAGE;
-	edit = lurk_own_layout_restore(l->file.own, key, &why);
-	snprintf(summary, sizeof summary, "%s types what it does in %.100s",
-		 tell_own_press(key, 0, press), base_words(l));
-	status = finish(l, edit, summary, &why);
-	if (status != CLI_DONE)
-		return status;
-	if (l->cli->json)
-		return tell_json(l);
-	printf("%s in %s now, with Shift and AltRight too.\n", summary, l->words[0]);
 	return CLI_DONE;
 }
 
@@ -271,6 +70,14 @@ static void add_row(void *data, const struct lurk_own_layout_change *change)
 		       lurk_symbol_words(change->now, now), lurk_symbol_words(change->was, was));
 }
 
+static void add_sequence(void *data, const struct lurk_own_sequence *one)
+{
+	char words[TELL_OWN];
+
+	term_table_row(data, tell_own_sequence(one, words), one->gives,
+		       *one->was ? one->was : "nothing");
+}
+
 static int show(struct layout *l)
 {
 	static const char *const heads[] = {"press", "types", "instead of"};
@@ -281,11 +88,12 @@ static int show(struct layout *l)
 	unsigned count;
 
 	if (l->cli->json)
-		return tell_json(l);
+		return cli_layout_json(l);
 	term_table_init(&table, heads, 3);
 	count = lurk_own_layout_changes(l->file.own, add_row, &table);
-	printf("%s, \"%s\", is %s%s\n", name, lurk_own_layout_words(l->file.own), base_words(l),
-	       count ? " but for this:" : ", with nothing changed yet.");
+	count += lurk_own_layout_sequences(l->file.own, add_sequence, &table);
+	printf("%s, \"%s\", is %s%s\n", name, lurk_own_layout_words(l->file.own),
+	       cli_layout_base(l), count ? " but for this:" : ", with nothing changed yet.");
 	term_table_print(&table, "  ");
 	if (!lurk_own_layout_edits(l->file.own, &why))
 		printf("It is not edited here, since it has more in it than a layout of one's own: "
@@ -323,7 +131,7 @@ static void print_findings(const struct layout *l, const struct judged *judged)
 
 	if (!judged->count)
 		printf("Nothing is wrong with %s, and nothing that %s types got lost.\n",
-		       l->words[0], base_words(l));
+		       l->words[0], cli_layout_base(l));
 	else
 		printf("%s to know of %s:\n", lurk_words_count(judged->count, "thing", count),
 		       l->words[0]);
@@ -343,7 +151,7 @@ static int check(struct layout *l)
 
 	lurk_own_layout_judge(l->file.own, keep_finding, &judged);
 	if (l->cli->json)
-		tell_json(l);
+		cli_layout_json(l);
 	else
 		print_findings(l, &judged);
 	lurk_release(judged.all);
@@ -362,10 +170,10 @@ static void list_one(void *data, const char *name)
 		return;
 	}
 	if (l->cli->json)
-		tell_json(l);
+		cli_layout_json(l);
 	else
 		printf("  %s, \"%s\": %s with %s; %s\n", name, lurk_own_layout_words(l->file.own),
-		       base_words(l),
+		       cli_layout_base(l),
 		       lurk_words_count(lurk_own_layout_changes(l->file.own, NULL, NULL), "change",
 					count),
 		       tell_own_installed_words(
@@ -395,9 +203,9 @@ static int install(struct layout *l)
 	const enum lurk_went went = lurk_own_layout_install(&cli->ws, &l->file, &why);
 
 	if (went == LURK_COULD_NOT)
-		return failed(went, &why);
+		return cli_layout_failed(went, &why);
 	if (cli->json)
-		return tell_json(l);
+		return cli_layout_json(l);
 	printf("%s is %s in %s, and \"%s\" in the menu of layouts.\n", l->words[0],
 	       went == LURK_FOUND ? "installed already" : "installed",
 	       lurk_own_layout_installed_folder(&cli->ws, folder),
@@ -416,7 +224,7 @@ static int uninstall(struct layout *l)
 	const enum lurk_went went = lurk_own_layout_uninstall(&l->cli->ws, l->words[0], &why);
 
 	if (went != LURK_DONE)
-		return failed(went, &why);
+		return cli_layout_failed(went, &why);
 	if (l->cli->json) {
 		struct json_object *object = json_object_new_object();
 
@@ -469,11 +277,15 @@ static const struct verb verbs[] = {
 	{"begin", 1, 1, "what it is called: `lurk layout begin NAME`", begin, false, true},
 	{"take", 1, 2, "which file: `lurk layout take FILE`", take, false, true},
 	{"type", 3, 3, "which layout, which key and which sign: `lurk layout type NAME KEY SIGN`",
-	 type, true, true},
+	 cli_layout_type, true, true},
 	{"copy", 3, 3, "which layout, and which key like which: `lurk layout copy NAME KEY OTHER`",
-	 copy, true, true},
-	{"restore", 2, 2, "which layout and which key: `lurk layout restore NAME KEY`", restore,
-	 true, true},
+	 cli_layout_copy, true, true},
+	{"after", 4, 4,
+	 "which layout, which dead key, which sign and what comes of them: `lurk layout after NAME "
+	 "'dead acute' q 'q́'`",
+	 cli_layout_after, true, true},
+	{"restore", 2, 2, "which layout and which key: `lurk layout restore NAME KEY`",
+	 cli_layout_restore, true, true},
 	{"show", 1, 1, "which layout: `lurk layout show NAME`", show, true, false},
 	{"check", 1, 1, "which layout: `lurk layout check NAME`", check, true, false},
 	{"install", 1, 1, "which layout: `lurk layout install NAME`", install, true, true},
@@ -495,7 +307,7 @@ static const struct verb *find_verb(const char *word, struct argp_state *state)
 	near = lurk_name_nearest(word, names, VERBS);
 	argp_error(state, "`lurk layout %s` is nothing; did you mean %s?", word,
 		   near ? near
-			: "list, begin, take, type, copy, restore, show, check, install or "
+			: "list, begin, take, type, copy, after, restore, show, check, install or "
 			  "uninstall");
 	return NULL;
 }
@@ -545,7 +357,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 	static const struct cli_words words = {
 		options, parse_option,
 		"[list]\nbegin NAME\ntype NAME KEY SIGN\ncopy NAME KEY OTHERKEY\nrestore NAME "
-		"KEY\nshow NAME\ncheck NAME\n"
+		"KEY\nafter NAME DEADKEY SIGN RESULT\nshow NAME\ncheck NAME\n"
 		"install NAME\nuninstall NAME\ntake FILE [NAME]\nrenew\nwithdraw",
 		"A layout of your own: begin one from a layout that exists, change what single "
 		"keys "
@@ -555,6 +367,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		"\vExamples:\n  lurk layout begin reedbed --from gb --words 'Reed bed'\n"
 		"  lurk layout type reedbed AltRight+M ♂\n"
 		"  lurk layout type reedbed '¬' '…'\n"
+		"  lurk layout after reedbed 'dead caron' q ɋ\n"
 		"  lurk picture --layout reedbed --with AltRight\n"
 		"  lurk layout check reedbed\n  lurk layout install reedbed"};
 	struct layout l = {.cli = cli};
@@ -567,7 +380,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 	cli->ws.editing = l.verb->edits;
 	if (l.verb->opens)
 		went = lurk_own_layout_file_open(&cli->ws, l.words[0], &l.file, &why);
-	status = went == LURK_DONE ? l.verb->run(&l) : failed(went, &why);
+	status = went == LURK_DONE ? l.verb->run(&l) : cli_layout_failed(went, &why);
 	lurk_own_layout_file_close(&l.file);
 	return status;
 }

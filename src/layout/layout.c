@@ -169,6 +169,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 		return;
 	xkb_compose_state_unref(layout->sequence);
 	lurk_typing_free(layout->typing);
+	lurk_release(layout->lines);
 	xkb_state_unref(layout->state);
 	xkb_keymap_unref(layout->keymap);
 	xkb_context_unref(layout->context);
@@ -218,8 +219,19 @@ static bool modifiers_for(const struct lurk_layout *layout, xkb_keycode_t code,
 static struct lurk_typing_table *typing(struct lurk_layout *layout)
 {
 	if (!layout->typing)
-		layout->typing = lurk_typing_new(layout->context, layout->keymap, layout->group);
+		layout->typing = lurk_typing_new(layout->context, layout->keymap, layout->group,
+						 layout->lines);
 	return layout->typing;
+}
+
+void lurk_layout_compose(struct lurk_layout *layout, const char *lines)
+{
+	lurk_typing_free(layout->typing);
+	xkb_compose_state_unref(layout->sequence);
+	layout->typing = NULL;
+	layout->sequence = NULL;
+	lurk_release(layout->lines);
+	layout->lines = lines && *lines ? lurk_copy(lines, strlen(lines)) : NULL;
 }
 
 struct xkb_compose_state *lurk_layout_sequences(struct lurk_layout *layout)

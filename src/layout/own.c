@@ -144,6 +144,7 @@ bool lurk_own_layout_take_text(struct lurk_own_layout *own, char *text,
 	own->length = length;
 	own->symbols = symbols;
 	own->layout = layout;
+	lurk_layout_compose(layout, own->compose);
 	return true;
 }
 
@@ -203,6 +204,7 @@ static struct lurk_own_layout *make(const char *folder, const char *name)
 
 	snprintf(own->name, sizeof own->name, "%s", name);
 	own->folder = lurk_copy(folder, strlen(folder));
+	own->compose = lurk_copy("", 0);
 	return own;
 }
 
@@ -214,6 +216,7 @@ void lurk_own_layout_close(struct lurk_own_layout *own)
 	lurk_layout_close(own->base);
 	lurk_release(own->folder);
 	lurk_release(own->text);
+	lurk_release(own->compose);
 	lurk_release(own);
 }
 
@@ -406,11 +409,27 @@ struct lurk_own_layout *lurk_own_layout_begin(const char *folder, const char *na
 	return NULL;
 }
 
+/* What comes after its dead keys, where a file beside it says that; `path` is that file's then. */
+static bool read_compose(struct lurk_own_layout *own, char path[LURK_PATH],
+			 struct lurk_message *message)
+{
+	char *bytes;
+	size_t length;
+	bool exists, fine;
+
+	snprintf(path, LURK_PATH, "%.*s/compose/%s", LURK_PATH - 64, own->folder, own->name);
+	if (!lurk_file_read(path, &bytes, &length, &exists, message))
+		return !exists;
+	fine = lurk_own_layout_take_compose(own, bytes, length, message);
+	lurk_release(bytes);
+	return fine;
+}
+
 struct lurk_layout *lurk_layout_open_in(const char *folder, const char *name, const char *options,
 					struct lurk_message *message)
 {
 	struct lurk_own_layout *own;
-	struct lurk_layout *layout;
+	struct lurk_layout *layout = NULL;
 	char path[LURK_PATH], *bytes;
 	struct lurk_message why;
 	size_t length;
@@ -422,11 +441,12 @@ struct lurk_layout *lurk_layout_open_in(const char *folder, const char *name, co
 	if (!lurk_file_read(path, &bytes, &length, &exists, message))
 		return exists ? NULL : lurk_layout_open_with(name, options, message);
 	own = lurk_own_layout_read(folder, name, bytes, length, &why);
-	layout = own ? lurk_own_layout_take(own) : NULL;
-	if (!own)
+	lurk_release(bytes);
+	if (own && read_compose(own, path, &why))
+		layout = lurk_own_layout_take(own);
+	else
 		lurk_say(message, "%.300s: %.400s", path, why.text);
 	lurk_own_layout_close(own);
-	lurk_release(bytes);
 	return layout;
 }
 

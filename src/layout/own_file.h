@@ -6,6 +6,7 @@
  *     own.c         reading and beginning one, and how it differs
  *     own_check.c   what it takes away
  *     own_edit.c    one line put in, or taken out
+ *     sequences.c   what comes after its dead keys
  *     menu.c        its entry in the list that menus are made of
  *     rows.c        what keys type, level by level
  *     symbol.c      symbols by the words that people have for them
@@ -20,6 +21,7 @@
 struct lurk_own_layout {
 	char name[LURK_OWN_NAME];
 	char *folder, *text;
+	char *compose; /* its lines of a Compose file, "" for none */
 	size_t length;
 	struct lurk_symbols symbols;
 	struct lurk_message why; /* it is not edited; "" where it is */

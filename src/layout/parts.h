@@ -3,6 +3,7 @@
  *
  *     layout.c      which characters keys give
  *     typing.c      which strokes give a character
+ *     compose.c     what comes after dead keys
  *     registry.c    what layouts are called
  *     own_file.h    layouts of one's own, a family by themselves
  */
@@ -20,6 +21,7 @@ struct lurk_layout {
 	struct xkb_state *state;
 	struct lurk_typing_table *typing;
 	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
+	char *lines;                        /* of a Compose file, beside the locale's; or NULL */
 	xkb_layout_index_t group;           /* of the keymap's */
 	char name[64], words[96];           /* looked up when first asked for */
 };
@@ -53,6 +55,9 @@ static inline const char *lurk_layout_system_folder(struct xkb_context *usual)
 
 /* Shift and AltRight, of LURK_MOD_…, as the keymap has them. */
 xkb_mod_mask_t lurk_layout_mask(struct xkb_keymap *keymap, uint16_t modifiers);
+
+/* What comes after its dead keys is what these lines say as well. */
+void lurk_layout_compose(struct lurk_layout *layout, const char *lines);
 
 /* A state of its own for sequences with dead keys, to be freed; NULL where none are known. */
 struct xkb_compose_state *lurk_layout_sequences(struct lurk_layout *layout);

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "layout/compose.h"
 #include "lurk/text/memory.h"
 
 /* X11 counts keys from 8. */
@@ -169,23 +170,6 @@ static void look_at_levels(struct lurk_typing_table *t, struct xkb_keymap *keyma
 
 /* ---- Sequences ------------------------------------------------------------------------------ */
 
-/* The locale whose sequences programs use. */
-static const char *locale(void)
-{
-	static const char *const variables[] = {"LC_ALL", "LC_CTYPE", "LANG"};
-
-	for (unsigned i = 0; i < 3; i++) {
-		const char *value = getenv(variables[i]);
-
-		if (value && *value)
-			return strcmp(value, "C") && strcmp(value, "POSIX") &&
-					       strcmp(value, "C.UTF-8")
-				       ? value
-				       : "en_US.UTF-8";
-	}
-	return "en_US.UTF-8";
-}
-
 static enum xkb_compose_status feed(struct lurk_typing_table *t, unsigned place)
 {
 	if (xkb_compose_state_feed(t->state, t->places[place].sym) == XKB_COMPOSE_FEED_IGNORED)
@@ -193,10 +177,9 @@ static enum xkb_compose_status feed(struct lurk_typing_table *t, unsigned place)
 	return xkb_compose_state_get_status(t->state);
 }
 
-static void find_firsts(struct lurk_typing_table *t, struct xkb_context *context)
+static void find_firsts(struct lurk_typing_table *t, struct xkb_context *context, const char *lines)
 {
-	t->compose =
-		xkb_compose_table_new_from_locale(context, locale(), XKB_COMPOSE_COMPILE_NO_FLAGS);
+	t->compose = lurk_compose_table(context, lines);
 	t->state =
 		t->compose ? xkb_compose_state_new(t->compose, XKB_COMPOSE_STATE_NO_FLAGS) : NULL;
 	for (unsigned i = 0; t->state && i < t->simple && t->first_count < FIRSTS_MAX; i++) {
@@ -250,7 +233,7 @@ static unsigned from_first(struct lurk_typing_table *t, unsigned first, uint32_t
 /* ---- Finding -------------------------------------------------------------------------------- */
 
 struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap,
-					  xkb_layout_index_t group)
+					  xkb_layout_index_t group, const char *lines)
 {
 	struct lurk_typing_table *t = lurk_allocate(1, sizeof *t);
 
@@ -259,7 +242,7 @@ struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xk
 	t->group = group;
 	find_levels(t, keymap);
 	look_at_levels(t, keymap);
-	find_firsts(t, context);
+	find_firsts(t, context, lines);
 	return t;
 }
 

@@ -19,9 +19,9 @@ bool lurk_typing_commands(struct xkb_state *state, xkb_keycode_t code);
 /* A state in which one of the keymap's layouts is active; NULL without memory. */
 struct xkb_state *lurk_typing_state(struct xkb_keymap *keymap, xkb_layout_index_t group);
 
-/* The keymap must live as long. */
+/* The keymap must live as long. `lines` are the layout's own of a Compose file, or NULL. */
 struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap,
-					  xkb_layout_index_t group);
+					  xkb_layout_index_t group, const char *lines);
 void lurk_typing_free(struct lurk_typing_table *table);
 
 /* A state of its own for sequences with dead keys, to be freed; NULL where none are known. */

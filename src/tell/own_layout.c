@@ -33,7 +33,18 @@ static const struct {
 				"so"},
 	[LURK_OWN_DEAD_END] = {"dead-end", "Nothing is known to come after %s, which %s types",
 			       "another dead key instead of it, or the sign itself"},
+	[LURK_OWN_UNBEGUN] = {"unbegun", "No key types %s, after which it has signs of its own",
+			      "`lurk layout type %s KEY %s` gives it to a key"},
 };
+
+const char *tell_own_sequence(const struct lurk_own_sequence *one, char out[TELL_OWN])
+{
+	char first[LURK_SYMBOL], next[LURK_SYMBOL];
+
+	snprintf(out, TELL_OWN, "%s, then %s", lurk_symbol_words(one->first, first),
+		 lurk_symbol_words(one->next, next));
+	return out;
+}
 
 const char *tell_own_code(const struct lurk_own_layout_finding *finding)
 {
@@ -134,6 +145,18 @@ static void say_servers(const struct lurk_own_layout_file *file, char out[TELL_O
 			 name);
 }
 
+/* Programs read a person's Compose file when they start; everybody's there is none. */
+static const char *sequences_words(const struct lurk_workspace *ws,
+				   const struct lurk_own_layout_file *file)
+{
+	if (!*lurk_own_layout_compose(file->own))
+		return "";
+	return lurk_own_layout_is_everybodys(ws)
+		       ? "\nWhat comes after its dead keys is each person's own, and not installed."
+		       : "\nWhat comes after its dead keys counts in each program that starts from "
+			 "now on.";
+}
+
 const char *tell_own_chosen(const struct lurk_workspace *ws,
 			    const struct lurk_own_layout_file *file, const char *desktop,
 			    const char *type, char out[TELL_OWN])
@@ -157,6 +180,7 @@ const char *tell_own_chosen(const struct lurk_workspace *ws,
 			lurk_append(out, TELL_OWN, "\n");
 			lurk_append(out, TELL_OWN, servers);
 		}
+		lurk_append(out, TELL_OWN, sequences_words(ws, file));
 	}
 	return out;
 }
@@ -200,6 +224,18 @@ static void add_change(void *data, const struct lurk_own_layout_change *change)
 	json_object_array_add(data, object);
 }
 
+static void add_sequence(void *data, const struct lurk_own_sequence *one)
+{
+	struct json_object *object = json_object_new_object();
+	char words[LURK_SYMBOL];
+
+	tell_put_text(object, "dead_key", lurk_symbol_words(one->first, words));
+	tell_put_text(object, "then", lurk_symbol_words(one->next, words));
+	tell_put_text(object, "types", one->gives);
+	tell_put_text(object, "instead_of", *one->was ? one->was : "nothing");
+	json_object_array_add(data, object);
+}
+
 struct findings {
 	const struct lurk_own_layout *own;
 	struct json_object *array;
@@ -214,7 +250,8 @@ static void add_finding(void *data, const struct lurk_own_layout_finding *findin
 	tell_put_text(object, "code", tell_own_code(finding));
 	tell_put_flag(object, "needed", finding->needed);
 	tell_put_text(object, "what", tell_own_finding(finding, words));
-	put_press(object, finding->key, finding->modifiers);
+	if (finding->key)
+		put_press(object, finding->key, finding->modifiers);
 	tell_put_text(object, "symbol", lurk_symbol_words(finding->symbol, words));
 	tell_put_text(object, "to_do", tell_own_to_do(findings->own, finding, words));
 	json_object_array_add(findings->array, object);
@@ -225,6 +262,7 @@ struct json_object *tell_own_json(const struct lurk_workspace *ws,
 {
 	struct json_object *object = json_object_new_object();
 	struct json_object *changes = json_object_new_array();
+	struct json_object *sequences = json_object_new_array();
 	struct findings findings = {file->own, json_object_new_array()};
 	struct lurk_layout *base = lurk_own_layout_base(file->own);
 	struct lurk_message unused;
@@ -241,6 +279,8 @@ struct json_object *tell_own_json(const struct lurk_workspace *ws,
 			      tell_own_installed(lurk_own_layout_is_the_servers(file)));
 	lurk_own_layout_changes(file->own, add_change, changes);
 	json_object_object_add(object, "changes", changes);
+	lurk_own_layout_sequences(file->own, add_sequence, sequences);
+	json_object_object_add(object, "after_dead_keys", sequences);
 	lurk_own_layout_judge(file->own, add_finding, &findings);
 	json_object_object_add(object, "findings", findings.array);
 	return object;

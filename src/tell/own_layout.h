@@ -12,6 +12,9 @@ enum { TELL_OWN = 1024 };
 /* "AltRight+KeyM". Returns out. */
 const char *tell_own_press(lurk_key key, uint16_t modifiers, char out[LURK_WORDS]);
 
+/* "dead caron, then q", which gives something of the layout's own. Returns out. */
+const char *tell_own_sequence(const struct lurk_own_sequence *one, char out[TELL_OWN]);
+
 /* A finding: its code, a sentence and what to do. */
 const char *tell_own_code(const struct lurk_own_layout_finding *finding);
 const char *tell_own_finding(const struct lurk_own_layout_finding *finding, char out[TELL_OWN]);

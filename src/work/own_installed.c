@@ -107,14 +107,6 @@ static enum lurk_own_layout_installed is_in(const char *folder,
 	return is;
 }
 
-enum lurk_own_layout_installed lurk_own_layout_is_installed(const struct lurk_workspace *ws,
-							    const struct lurk_own_layout_file *file)
-{
-	char folder[LURK_PATH];
-
-	return is_in(lurk_own_layout_installed_folder(ws, folder), file);
-}
-
 enum lurk_own_layout_installed
 lurk_own_layout_is_the_servers(const struct lurk_own_layout_file *file)
 {
@@ -319,13 +311,81 @@ static enum lurk_went put_out(struct putting *putting, const struct place *place
 	return went;
 }
 
+/* ---- After dead keys ------------------------------------------------------------------------- */
+
+/* A person's Compose file as it is; everybody has none. */
+static bool look_at_compose(const struct lurk_workspace *ws, struct place *place,
+			    struct lurk_message *message)
+{
+	memset(place, 0, sizeof *place);
+	if (ws->desk)
+		snprintf(place->path, LURK_PATH, "%s/XCompose", ws->desk);
+	else
+		lurk_compose_own_file(place->path);
+	return lurk_own_layout_is_everybodys(ws) ||
+	       lurk_own_see(place->path, &place->list, message);
+}
+
+static bool prepare_compose(const struct lurk_workspace *ws, const struct lurk_own_layout *own,
+			    struct place *place, struct lurk_message *message)
+{
+	struct lurk_message why;
+
+	if (!look_at_compose(ws, place, message))
+		return false;
+	place->with = lurk_compose_with(place->list.exists ? place->list.bytes : NULL, own, &why);
+	return place->with ||
+	       lurk_say(message, "%.300s: %.400s; nothing is installed", place->path, why.text);
+}
+
+enum lurk_own_layout_installed lurk_own_layout_is_installed(const struct lurk_workspace *ws,
+							    const struct lurk_own_layout_file *file)
+{
+	char folder[LURK_PATH];
+	struct lurk_message unused;
+	struct place compose;
+	enum lurk_own_layout_installed is =
+		is_in(lurk_own_layout_installed_folder(ws, folder), file);
+
+	if (is != LURK_OWN_INSTALLED || lurk_own_layout_is_everybodys(ws))
+		return is;
+	if (!prepare_compose(ws, file->own, &compose, &unused) ||
+	    (*compose.with && !is_same(&compose.list, compose.with, strlen(compose.with))))
+		is = LURK_OWN_INSTALLED_OTHERWISE;
+	leave(&compose);
+	return is;
+}
+
+static enum lurk_went put_compose(struct putting *putting, const struct place *place)
+{
+	return lurk_own_layout_is_everybodys(putting->ws)
+		       ? LURK_FOUND
+		       : put(putting, place->path, *place->with ? place->with : NULL, &place->list);
+}
+
+static enum lurk_went put_compose_out(struct putting *putting, const char *name)
+{
+	struct place place;
+	enum lurk_went went = LURK_COULD_NOT;
+
+	if (look_at_compose(putting->ws, &place, putting->message)) {
+		place.with =
+			place.list.exists ? lurk_compose_without(place.list.bytes, name) : NULL;
+		went = place.with ? put_compose(putting, &place) : LURK_FOUND;
+	}
+	leave(&place);
+	return went;
+}
+
+/* ---- All of it ------------------------------------------------------------------------------- */
+
 enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 				       const struct lurk_own_layout_file *file,
 				       struct lurk_message *message)
 {
 	struct putting putting = {.ws = ws, .message = message};
 	const char *name = lurk_own_layout_name(file->own);
-	struct place places[PLACES];
+	struct place places[PLACES], compose;
 	char folder[LURK_PATH];
 	enum lurk_went went = LURK_COULD_NOT;
 	unsigned count = 0;
@@ -334,14 +394,18 @@ enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 	ws->one_step = true;
 	snprintf(putting.summary, sizeof putting.summary, "the layout %s in menus", name);
 	lurk_own_layout_installed_folder(ws, folder);
-	fine = is_only_one(file->own, message) && is_whole(folder, file->own, message);
+	fine = prepare_compose(ws, file->own, &compose, message) &&
+	       is_only_one(file->own, message) && is_whole(folder, file->own, message);
 	while (fine && count < PLACES && find_folder(ws, count, folder))
 		fine = prepare(folder, file->own, &places[count++], message);
+	if (fine)
+		went = put_compose(&putting, &compose);
 	for (unsigned i = 0; i < count; i++) {
-		if (fine && (!i || went != LURK_COULD_NOT))
-			went = both(i ? went : LURK_FOUND, put_in(&putting, &places[i], file->own));
+		if (went != LURK_COULD_NOT)
+			went = both(went, put_in(&putting, &places[i], file->own));
 		leave(&places[i]);
 	}
+	leave(&compose);
 	return whole(ws, went);
 }
 
@@ -392,6 +456,8 @@ enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *
 	went = leave_system(&putting, &added, name);
 	if (went != LURK_COULD_NOT)
 		went = both(went, put_out(&putting, &added, name));
+	if (went != LURK_COULD_NOT)
+		went = both(went, put_compose_out(&putting, name));
 	if (went == LURK_FOUND)
 		lurk_say(message, "no layout `%s` is installed in %.500s", name, folder);
 	leave(&added);

@@ -16,6 +16,7 @@ void lurk_own_layout_file_close(struct lurk_own_layout_file *file)
 {
 	lurk_own_layout_close(file->own);
 	lurk_release(file->seen.bytes);
+	lurk_release(file->compose_seen.bytes);
 	memset(file, 0, sizeof *file);
 }
 
@@ -30,6 +31,28 @@ bool lurk_own_see(const char *path, struct lurk_file_seen *seen, struct lurk_mes
 	*seen = (struct lurk_file_seen){false, NULL, 0};
 	return lurk_file_read(path, &seen->bytes, &seen->length, &seen->exists, message) ||
 	       !seen->exists;
+}
+
+static const char *compose_path(const struct lurk_workspace *ws, const char *name,
+				struct lurk_own_layout_file *file)
+{
+	snprintf(file->compose_path, LURK_PATH, "%.*s/compose/%.40s", LURK_PATH - 64,
+		 ws->layout.folder, name);
+	return file->compose_path;
+}
+
+/* What comes after dead keys, where the layout has that. */
+static bool see_compose(const struct lurk_workspace *ws, const char *name,
+			struct lurk_own_layout_file *file, struct lurk_message *message)
+{
+	struct lurk_file_seen *seen = &file->compose_seen;
+	struct lurk_message why;
+
+	if (!lurk_own_see(compose_path(ws, name, file), seen, message))
+		return false;
+	return !seen->exists ||
+	       lurk_own_layout_take_compose(file->own, seen->bytes, seen->length, &why) ||
+	       lurk_say(message, "%.300s: %.400s", file->compose_path, why.text);
 }
 
 enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *name,
@@ -54,12 +77,12 @@ enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *
 	if (!lurk_own_see(file->path, &file->seen, message))
 		return LURK_COULD_NOT;
 	file->own = lurk_own_layout_read(folder, name, file->seen.bytes, file->seen.length, &why);
-	if (!file->own) {
+	if (!file->own)
 		lurk_say(message, "%.300s: %.400s", file->path, why.text);
-		lurk_own_layout_file_close(file);
-		return LURK_COULD_NOT;
-	}
-	return LURK_DONE;
+	if (file->own && see_compose(ws, name, file, message))
+		return LURK_DONE;
+	lurk_own_layout_file_close(file);
+	return LURK_COULD_NOT;
 }
 
 static bool is_new(const char *path, struct lurk_message *message)
@@ -69,16 +92,36 @@ static bool is_new(const char *path, struct lurk_message *message)
 			path);
 }
 
+/* An empty text is no file. */
+static enum lurk_went put(struct lurk_workspace *ws, const char *path, const char *text,
+			  const struct lurk_file_seen *seen, const char *summary,
+			  struct lurk_message *message)
+{
+	const size_t length = strlen(text);
+
+	if (length ? seen->exists && seen->length == length && !memcmp(seen->bytes, text, length)
+		   : !seen->exists)
+		return LURK_FOUND;
+	return lurk_workspace_put(ws, path, length ? text : NULL, length, seen, summary, message)
+		       ? LURK_DONE
+		       : LURK_COULD_NOT;
+}
+
 enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
 					 struct lurk_own_layout_file *file, const char *summary,
 					 struct lurk_message *message)
 {
 	size_t length;
 	const char *text = lurk_own_layout_text(file->own, &length);
+	enum lurk_went went;
 
-	return lurk_workspace_put(ws, file->path, text, length, &file->seen, summary, message)
-		       ? LURK_DONE
-		       : LURK_COULD_NOT;
+	ws->one_step = true;
+	went = put(ws, file->path, text, &file->seen, summary, message);
+	if (went != LURK_COULD_NOT &&
+	    put(ws, file->compose_path, lurk_own_layout_compose(file->own), &file->compose_seen,
+		summary, message) == LURK_COULD_NOT)
+		went = LURK_COULD_NOT;
+	return went == LURK_COULD_NOT ? went : LURK_DONE;
 }
 
 enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char *name,
@@ -100,7 +143,8 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 				  "--from gb");
 		return LURK_ASKED_WRONGLY;
 	}
-	if (!is_new(lurk_own_path(folder, name, file->path), message))
+	if (!is_new(lurk_own_path(folder, name, file->path), message) ||
+	    !lurk_own_see(compose_path(ws, name, file), &file->compose_seen, message))
 		return LURK_COULD_NOT;
 	file->own = lurk_own_layout_begin(folder, name, base ? base : lurk_layout_name(used), words,
 					  message);

@@ -120,7 +120,7 @@ USED_WRONGLY = [
     ("profile nwe", "`lurk profile list`, new, rename or remove, not `nwe`"),
     ("use", "say which profile, or --previous"),
     ("layout tpye", "`lurk layout tpye` is nothing; did you mean type?"),
-    ("layout frob", "did you mean list, begin, take, type, copy, restore, show, check, install or uninstall?"),
+    ("layout frob", "did you mean list, begin, take, type, copy, after, restore, show, check, install or uninstall?"),
     ("layout begin", "say what it is called: `lurk layout begin NAME`"),
     ("layout begin Tern", "`Tern` is no name for a layout: small letters, digits and _"),
     ("layout begin gb", "the system has a layout, or a part of some, that is called `gb`"),
@@ -1155,6 +1155,19 @@ TYPED = [  # after `lurk layout begin tern --from gb --words Tern`
     ("show tern", 0, ['tern, "Tern", is English (UK) but for this:', "AltRight+KeyM    ♂       µ", "No desktop has it yet: `lurk layout install tern` gives it to them."]),
     ("", 0, ['tern, "Tern": English (UK) with 3 changes; no desktop has it yet']),
     ("begin tern", 3, "hide/layouts/symbols/tern is there already"),
+    ("after tern dead_caron q ɋ", 0, ["dead caron, then q types ɋ in tern now."]),
+    ("after tern dead_caron q ɋ", 1, "dead caron, then q types ɋ in tern already"),
+    ("after tern dead_caron s \"\\", 0, ["dead caron, then s types \"\\ in tern now."]),
+    ("after tern dead_caron s nothing", 0, ["dead caron, then s types what it does without a layout of one's own in tern now."]),
+    ("after tern dead_caron s nothing", 1, "dead caron, then s types what it does without a layout of one's own in tern already"),
+    ("after tern dead_caron q heron", 2, "at most four characters; a text is a rule's work: `lurk map KEY --text TEXT`; nothing is changed"),
+    ("after tern q q q", 2, "`q` is no dead key"),
+    ("after tern dead_caron ShiftLeft q", 2, "`ShiftLeft` is a modifier"),
+    ("after tern dead_acute dead_diaeresis q", 2, "waits for a third sign; that would be lost"),
+    ("after tern dead_psili v ν", 0, ["dead abovecomma, then v types ν in tern now."]),
+    ("check tern", 0, ["No key types dead abovecomma, after which it has signs of its own.  [unbegun]", "`lurk layout type tern KEY 'dead abovecomma'` gives it to a key"]),
+    ("after tern dead_psili v nothing", 0, ["dead abovecomma, then v types"]),
+    ("show tern", 0, ["  dead caron, then q  ɋ       nothing"]),
     ("uninstall tern", 1, "no layout `tern` is installed in hide/xkb"),
 ]
 OTHERS = """<?xml version="1.0"?>
@@ -1163,6 +1176,10 @@ OTHERS = """<?xml version="1.0"?>
 <modelList></modelList>
 <layoutList>\t<layout><configItem><name>gull</name><description>Gull &amp; co</description></configItem></layout></layoutList>
 </xkbConfigRegistry>"""
+
+
+# What somebody wrote, with a line that looks like the beginning of Lurk's.
+COMPOSE = 'include "%L"\n# Lurk: after dead keys of the layout tern\n<Multi_key> <g> <u> : "gull" # mine\n'
 
 
 def own_layouts(desk):
@@ -1195,24 +1212,30 @@ def own_layouts(desk):
     desk.want("check", out=["Characters and texts are those of the layout tern (Tern)"])
     desk.want("restore --all --apply")
     desk.write("hide/xkb/rules/evdev.xml", OTHERS)
+    desk.write("hide/XCompose", COMPOSE)
     for _ in range(2):
         desk.want("layout install tern", out=["hide/xkb", 'and "Tern" in the menu of layouts.', "`lurk layout uninstall tern` takes it away"])
     assert desk.read("hide/xkb/symbols/tern") == desk.read("hide/layouts/symbols/tern") and listed().count("<name>tern</name>") == 2 and "Gull &amp; co" in listed()
     assert json.loads(desk.want("layout show tern --json"))["desktops"] == "installed"
+    assert desk.read("hide/XCompose") == COMPOSE + '# Lurk: after dead keys of the layout tern\n<dead_caron> <q> : "ɋ"\n# Lurk: end of the layout tern\n'
+    desk.want("layout after tern dead_caron z ʒ")
+    assert json.loads(desk.want("layout show tern --json"))["desktops"] == "changed-since"
     desk.want("layout type tern N ν", out=["Desktops have it as it was: `lurk layout install tern` gives them this."])
     desk.want("layout install tern", out=["tern is installed in hide/xkb"])
     desk.want("layout uninstall tern", out=["tern is taken from the menu of layouts."])
-    assert listed() == OTHERS and os.listdir(desk.path("hide/xkb/symbols")) == []
+    assert listed() == OTHERS and os.listdir(desk.path("hide/xkb/symbols")) == [] and desk.read("hide/XCompose") == COMPOSE
     desk.want("undo", out=["Took back the last edit: the layout tern out of menus.", "is as before it"])
     assert "<name>tern</name>" in listed().replace(OTHERS.split("-->")[0], "")
-    for _ in range(3):
+    for _ in range(4):
         desk.want("undo")
+    assert desk.read("hide/XCompose") == COMPOSE
     assert listed() == OTHERS and "ν" not in desk.read("hide/layouts/symbols/tern")
     # Where nobody has a list yet there is none again afterwards.
+    os.remove(desk.path("hide/XCompose"))
     shutil.rmtree(desk.path("hide/xkb"))
     desk.want("layout install tern --json", out=['"desktops":"installed"'])
     desk.want("layout uninstall tern --json", out=['{"uninstalled":"tern"}'])
-    assert not any(names for _, _, names in os.walk(desk.path("hide/xkb")))
+    assert not any(names for _, _, names in os.walk(desk.path("hide/xkb"))) and not os.path.exists(desk.path("hide/XCompose"))
     # What is in the way stays: a list that desktops cannot read, another's layout, a folder without rights.
     for bad in ("", "<xkbConfigRegistry>", OTHERS.replace("</layoutList>\n", "\n"), OTHERS.replace("layoutList", "optionList")):
         desk.write("hide/xkb/rules/evdev.xml", bad)
@@ -1232,7 +1255,7 @@ def own_layouts(desk):
     desk.want("layout take friend", 3, err="friend is there already")
     for name in ("../../../../../../" + desk.path("taken"), "../taken", "a/b", "gb"):
         desk.want(["layout", "take", "friend", name], 2, err="layout")
-    assert not os.path.exists(desk.path("taken")) and sorted(os.listdir(desk.path("hide/layouts"))) == ["symbols"]
+    assert not os.path.exists(desk.path("taken")) and sorted(os.listdir(desk.path("hide/layouts"))) == ["compose", "symbols"]
     desk.want("layout begin knot --from tern", out=["knot begins as "])
     desk.want("layout type knot K κ")
     desk.want("layout check knot", out=["2 things to know of knot:", "No key types `k` any more, which KeyK did, and programs", "No key types `Κ`, the capital that Shift+KeyK would.  [no-capital]"], status=1)

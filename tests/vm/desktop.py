@@ -198,6 +198,11 @@ def own_layout(m):
     m.switch(name, 1)
     m.until_says(name, NOW + "de:nodeadkeys", "switched to the old one")
     m.gives(name, "z j +alt_r m -alt_r", "yjµ", "where all is as it was")
+    m.switch(name, 0)
+    m.as_person(name, f"pkill -x foot; lurk layout after reedbed dead_caron q ɋ; lurk layout install reedbed; swaymsg exec \"foot {READ}\"")
+    m.until(f"pgrep -u {name} -x foot >/dev/null && pgrep -u {name} -x cat >/dev/null && echo begun", "begun")
+    m.press("x")  # the first press after a window comes may be lost
+    m.gives(name, "k q", "ɋ", "a program that starts now has what comes after dead keys")
     m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"'; lurk layout uninstall reedbed; lurk apply")
     m.has(f"find /home/{name}/.config/xkb -type f; echo none", "none", "none of its files is left")
     m.gives(name, "j k", "jk", "without it")
@@ -211,7 +216,7 @@ def own_layout(m):
 
 # A version of the layouts' package that is later by its number alone, of the files that are there.
 LATER = r"""
-cd /root && mkdir -p pack/DEBIAN && lurk layout withdraw && dpkg -L xkb-data | while read f; do if test -f $f; then cp --parents $f pack; fi; done
+cd /root && mkdir -p pack/DEBIAN && lurk layout withdraw && dpkg -L xkb-data | while read f; do if test -f $f || test -h $f; then cp -P --parents $f pack; fi; done
 printf 'Package: xkb-data\nVersion: %s+later\nArchitecture: all\nMaintainer: Logging desk <desk@hide.invalid>\nDescription: layouts\n' \
     $(dpkg-query -W -f '${Version}' xkb-data) > pack/DEBIAN/control
 dpkg-deb --root-owner-group -Znone -b pack later.deb && lurk layout renew
@@ -222,6 +227,7 @@ SUMS = "find /usr/share/X11/xkb -type f | sort | xargs md5sum | md5sum"
 def own_layout_for_all(m):
     """Everybody's, in an X session and on a text console; over an upgrade of the system's layouts; and these as they were."""
     name, before = "warden", m.sh(SUMS)
+    m.as_person(name, f'lurk map F9 --text "{TEXT}" --apply')
     for words in ("begin dune --from gb --words Dune", "type dune N ν", "copy dune KeyX Digit4", "type dune K 'dead acute'", "type dune J ArrowLeft", "install dune"):
         told = m.sh("lurk layout " + words)
     m.check("installing says what the whole computer needs", 'XKBLAYOUT="dune" in /etc/default/keyboard' in told, told)
@@ -230,8 +236,10 @@ def own_layout_for_all(m):
     def in_the_session(when):
         m.as_person(name, "echo layouts us,de | /usr/local/bin/desktop x; echo layouts dune,de | /usr/local/bin/desktop x")
         m.switch(name, 0)
-        m.until_says(name, "now, dune (Dune)", f"the X server has it {when}, by its words")
+        m.until_says(name, "dune (Dune)", f"the X server has it {when}, by its words")
         m.gives(name, "n x k a j +shift n -shift", "ν4á^[DN", f"each key of it {when}")
+        m.as_person(name, "lurk apply")
+        m.gives(name, "x f9", f"4{TEXT}", f"texts follow it {when}")
         m.switch(name, 1)
         m.gives(name, "n x z", "nxy", f"the old one beside it {when}")
     in_the_session("at once")
@@ -239,7 +247,7 @@ def own_layout_for_all(m):
     m.has("dpkg -i /root/later.deb 2>&1", "Processing triggers for lurk", "an upgrade of the layouts' package calls Lurk")
     m.has("grep -c '<name>dune<' /usr/share/X11/xkb/rules/evdev.xml", "1", "and its menu has it again")
     in_the_session("after the upgrade")
-    m.sh("sed -i s/^XKBLAYOUT=.*/XKBLAYOUT=dune/ /etc/default/keyboard; setupcon --keyboard-only --force; chvt 1")
+    m.sh("sed -i s/^XKBLAYOUT=.*/XKBLAYOUT=dune/ /etc/default/keyboard; chvt 1; setupcon --keyboard-only --force")
     m.read_console()
     m.types("n x k a", "ν4á", "on the text console")
     m.sh("sed -i s/^XKBLAYOUT=.*/XKBLAYOUT=gb/ /etc/default/keyboard; setupcon --keyboard-only --force; systemctl start getty@tty1; chvt 7")

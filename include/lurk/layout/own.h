@@ -110,12 +110,36 @@ unsigned lurk_own_layout_changes(struct lurk_own_layout *own,
 					      const struct lurk_own_layout_change *change),
 				 void *data);
 
+/* What comes after its dead keys beside what the locale says: lines of a Compose file, X11's form,
+ * `<dead_acute> <q> : "q́"`. */
+enum { LURK_SEQUENCE = 32 };
+struct lurk_own_sequence {
+	uint32_t first, next;
+	char gives[LURK_SEQUENCE], was[LURK_SEQUENCE]; /* in the locale, "" for nothing */
+};
+/* The lines, "" for none. */
+const char *lurk_own_layout_compose(const struct lurk_own_layout *own);
+/* Takes them from a file; false with a message where it has more in it. */
+bool lurk_own_layout_take_compose(struct lurk_own_layout *own, const char *text, size_t length,
+				  struct lurk_message *message);
+/* Lets `next` after a dead key give a text of at most four characters; NULL for what the locale
+ * says. */
+enum lurk_own_layout_edit lurk_own_layout_follow(struct lurk_own_layout *own, uint32_t first,
+						 uint32_t next, const char *gives,
+						 struct lurk_message *message);
+/* Returns how many there are, and tells each in the order of the lines. */
+unsigned lurk_own_layout_sequences(struct lurk_own_layout *own,
+				   void (*tell)(void *data, const struct lurk_own_sequence *one),
+				   void *data);
+
 /* What is wrong with it: of the keys that differ, what they take away and what leads nowhere. */
 enum lurk_own_layout_fault {
 	LURK_OWN_LOST,       /* no key types `symbol` any more, which the base does with `key` */
 	LURK_OWN_NO_CAPITAL, /* `symbol` is a capital that no key types, of a letter at `key` */
 	LURK_OWN_UNREACHED,  /* it is there for AltRight, which chooses no signs in this layout */
 	LURK_OWN_DEAD_END,   /* a dead key after which nothing is known to come */
+	LURK_OWN_UNBEGUN,    /* a sequence is its own, and no key types `symbol`, its dead key; no
+				`key` */
 };
 struct lurk_own_layout_finding {
 	uint8_t fault; /* enum lurk_own_layout_fault */
@@ -139,6 +163,16 @@ char *lurk_menu_with(const char *text, const struct lurk_own_layout *own,
 /* Without it; "" where no other is in it that was put there. To be freed, NULL where it has none.
  */
 char *lurk_menu_without(const char *text, const char *name);
+
+/* A person's Compose file, which programs read instead of the locale's: with the layout's lines,
+ * between two that say so; `text` is NULL where there is none yet. To be freed; NULL with a
+ * message. */
+char *lurk_compose_with(const char *text, const struct lurk_own_layout *own,
+			struct lurk_message *message);
+/* Without them; "" where nothing but the locale's is in it. To be freed, NULL where it has none. */
+char *lurk_compose_without(const char *text, const char *name);
+/* Where it is, or would be; whether there is one. */
+bool lurk_compose_own_file(char path[LURK_PATH]);
 
 LURK_END_C
 

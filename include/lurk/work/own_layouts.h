@@ -1,11 +1,11 @@
 /*
  * A person's own layouts (lurk/layout/own.h): where they are worked on, and how desktops get them.
  *
- * They are worked on in the folder layouts/ beside the profile, as layouts/symbols/NAME: one file
- * each, which can be sent to somebody. Installed, a copy stands where libxkbcommon looks for a
- * person's own, $XDG_CONFIG_HOME/xkb; root's in /etc/xkb, for everybody, and among the system's own
- * files as well, since the X server and the text console read nothing else; a desk's in its folder
- * xkb/. Every step can be taken back (lurk/work/undo.h).
+ * They are worked on in the folder layouts/ beside the profile, as layouts/symbols/NAME, and where
+ * dead keys give something of their own as layouts/compose/NAME too. Installed, a copy stands where
+ * libxkbcommon looks for a person's own, $XDG_CONFIG_HOME/xkb; root's in /etc/xkb, for everybody,
+ * and among the system's own files as well, since the X server and the text console read nothing
+ * else; a desk's in its folder xkb/. Every step can be taken back (lurk/work/undo.h).
  */
 #ifndef LURK_INCLUDE_WORK_OWN_LAYOUTS_H
 #define LURK_INCLUDE_WORK_OWN_LAYOUTS_H
@@ -19,8 +19,8 @@ LURK_BEGIN_C
 /* One that is open; `own` is NULL where none is. To be closed. */
 struct lurk_own_layout_file {
 	struct lurk_own_layout *own;
-	char path[LURK_PATH];
-	struct lurk_file_seen seen;
+	char path[LURK_PATH], compose_path[LURK_PATH];
+	struct lurk_file_seen seen, compose_seen;
 };
 void lurk_own_layout_file_close(struct lurk_own_layout_file *file);
 

@@ -1,0 +1,33 @@
+/* What layout.c and its edits in layout_edit.c share. */
+#ifndef LURK_CLI_LAYOUT_H
+#define LURK_CLI_LAYOUT_H
+
+#include "cli/commands.h"
+#include "lurk/work/own_layouts.h"
+
+enum { CLI_LAYOUT_WORDS = 4 };
+struct verb;
+
+struct layout {
+	struct cli *cli;
+	const struct verb *verb;             /* layout.c's */
+	const char *words[CLI_LAYOUT_WORDS]; /* what it is about, then what is to be */
+	unsigned count;
+	const char *from, *called;
+	struct lurk_own_layout_file file;
+};
+
+/* Each does what its word says, and returns the command's status. */
+int cli_layout_type(struct layout *l);
+int cli_layout_copy(struct layout *l);
+int cli_layout_after(struct layout *l);
+int cli_layout_restore(struct layout *l);
+
+/* The status of what went so, having said why. */
+int cli_layout_failed(enum lurk_went went, const struct lurk_message *why);
+/* What it begins from, in words. */
+const char *cli_layout_base(const struct layout *l);
+/* With --json all that there is to say of the layout. */
+int cli_layout_json(const struct layout *l);
+
+#endif
