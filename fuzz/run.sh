@@ -3,7 +3,7 @@
 # The last line of its log tells how much that was.
 target=$1 seconds=$2 log=build-explore/$1.log dictionary=
 case $target in
-profile | keyboards | desk | edits) dictionary=-dict=fuzz/yaml.dict ;;
+profile | keyboards | desk | edits | package) dictionary=-dict=fuzz/yaml.dict ;;
 control) dictionary=-dict=fuzz/control.dict ;;
 symbols) dictionary=-dict=fuzz/symbols.dict ;;
 esac

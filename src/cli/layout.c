@@ -8,7 +8,7 @@
 #include "tell/json.h"
 #include "tell/own_layout.h"
 
-enum { OPTION_FROM = 1000, OPTION_WORDS };
+enum { OPTION_FROM = 1000, OPTION_WORDS, OPTION_ABOUT, OPTION_FOR, OPTION_RULES };
 
 struct verb {
 	const char *name;
@@ -40,9 +40,11 @@ static int begin(struct layout *l)
 
 static int take(struct layout *l)
 {
+	char profile[LURK_PATH];
 	struct lurk_message why;
-	const enum lurk_went went = lurk_own_layout_file_take(
-		&l->cli->ws, l->words[0], l->count > 1 ? l->words[1] : NULL, &l->file, &why);
+	const enum lurk_went went = lurk_layout_package_take(&l->cli->ws, l->words[0],
+							     l->count > 1 ? l->words[1] : NULL,
+							     &l->file, profile, &why);
 	const char *name;
 
 	if (went == LURK_ASKED_WRONGLY && l->count == 1)
@@ -53,11 +55,46 @@ static int take(struct layout *l)
 	if (l->cli->json)
 		return cli_layout_json(l);
 	name = lurk_own_layout_name(l->file.own);
-	printf("%s is a layout of yours now: \"%s\", in %s.\n"
-	       "`lurk layout show %s` says what it types, `lurk layout install %s` puts it into "
+	printf("%s is a layout of yours now: \"%s\", in %s.\n", name,
+	       lurk_own_layout_words(l->file.own), l->file.path);
+	if (*profile)
+		printf("Its rules are %s, and not in force: `lurk check %s` looks at them, `lurk "
+		       "apply --profile %s` puts them in the place of yours.\n",
+		       profile, profile, profile);
+	printf("`lurk layout show %s` says what it types, `lurk layout install %s` puts it into "
 	       "the desktop's menu.\n",
-	       name, lurk_own_layout_words(l->file.own), l->file.path, name, name);
+	       name, name);
 	return CLI_DONE;
+}
+
+/* For somebody else, in one file. */
+static int pack(struct layout *l)
+{
+	const struct lurk_profile_file *rules = l->rules ? &l->cli->ws.profile : NULL;
+	const char *path = l->words[1];
+	struct lurk_message why;
+	enum lurk_went went;
+
+	if (l->rules && !cli_read_files(l->cli))
+		return CLI_COULD_NOT;
+	went = lurk_layout_package_write(&l->file, l->about, l->meant, rules, path, &why);
+	if (went != LURK_DONE)
+		return cli_layout_failed(went, &why);
+	if (l->cli->json)
+		return cli_layout_json(l);
+	printf("%s has the layout %s in it%s%s.\nIt can be read with any editor; `lurk layout show "
+	       "%s` says in words what it would do, and whoever gets it says `lurk layout take "
+	       "%s`.\n",
+	       path, l->words[0],
+	       *lurk_own_layout_compose(l->file.own) ? ", what comes after its dead keys" : "",
+	       rules ? ", and the rules of your profile" : "", path, path);
+	return CLI_DONE;
+}
+
+/* A name has none of these. */
+static bool is_file(const char *word)
+{
+	return strpbrk(word, "./") != NULL;
 }
 
 /* ---- Looking --------------------------------------------------------------------------------- */
@@ -78,11 +115,44 @@ static void add_sequence(void *data, const struct lurk_own_sequence *one)
 		       *one->was ? one->was : "nothing");
 }
 
+/* Of somebody's file: what it is for, and what else taking it would do. */
+static void print_package(const struct layout *l)
+{
+	const struct lurk_layout_package *package = &l->package;
+	const struct lurk_profile_file *profile = &package->profile;
+	char words[TELL_OWN], count[LURK_COUNT_WORDS];
+
+	if (*package->about)
+		printf("About it: %s\n", package->about);
+	if (*package->keyboard)
+		printf("Meant for: %s\n", package->keyboard);
+	if (package->has_profile)
+		printf("%s would become a profile by themselves, in force only when you apply "
+		       "that:\n",
+		       lurk_words_count(profile->count, "rule", count));
+	for (uint32_t i = 0; package->has_profile && i < profile->count; i++)
+		printf("  %s\n", tell_own_rule(profile, i, words));
+	printf("`lurk layout take %s` makes it yours; nothing else is written.\n", l->words[0]);
+}
+
+static void print_place(struct layout *l)
+{
+	const char *name = l->words[0], *words;
+	const enum lurk_own_layout_installed installed =
+		lurk_own_layout_is_installed(&l->cli->ws, &l->file);
+
+	printf("It is the file %s; `lurk layout pack %s FILE` makes one to be sent to somebody.\n",
+	       l->file.path, name);
+	words = tell_own_installed_words(installed);
+	printf("%c%s: `lurk layout %s %s` %s.\n", toupper(*words), words + 1,
+	       installed == LURK_OWN_INSTALLED ? "uninstall" : "install", name,
+	       installed == LURK_OWN_INSTALLED ? "takes it from them" : "gives it to them");
+}
+
 static int show(struct layout *l)
 {
 	static const char *const heads[] = {"press", "types", "instead of"};
-	const char *name = l->words[0], *words;
-	enum lurk_own_layout_installed installed;
+	const char *name = lurk_own_layout_name(l->file.own);
 	struct lurk_message why;
 	struct term_table table;
 	unsigned count;
@@ -99,13 +169,10 @@ static int show(struct layout *l)
 		printf("It is not edited here, since it has more in it than a layout of one's own: "
 		       "%s.\n",
 		       why.text);
-	installed = lurk_own_layout_is_installed(&l->cli->ws, &l->file);
-	printf("It is the file %s, which can be sent to somebody: `lurk layout take FILE`.\n",
-	       l->file.path);
-	words = tell_own_installed_words(installed);
-	printf("%c%s: `lurk layout %s %s` %s.\n", toupper(*words), words + 1,
-	       installed == LURK_OWN_INSTALLED ? "uninstall" : "install", name,
-	       installed == LURK_OWN_INSTALLED ? "takes it from them" : "gives it to them");
+	if (is_file(l->words[0]))
+		print_package(l);
+	else
+		print_place(l);
 	return CLI_DONE;
 }
 
@@ -275,6 +342,8 @@ static int withdraw(struct layout *l)
 static const struct verb verbs[] = {
 	{"list", 0, 0, "", list, false, false},
 	{"begin", 1, 1, "what it is called: `lurk layout begin NAME`", begin, false, true},
+	{"pack", 2, 2, "which layout, and into which file: `lurk layout pack NAME FILE`", pack,
+	 true, false},
 	{"take", 1, 2, "which file: `lurk layout take FILE`", take, false, true},
 	{"type", 3, 3, "which layout, which key and which sign: `lurk layout type NAME KEY SIGN`",
 	 cli_layout_type, true, true},
@@ -307,8 +376,8 @@ static const struct verb *find_verb(const char *word, struct argp_state *state)
 	near = lurk_name_nearest(word, names, VERBS);
 	argp_error(state, "`lurk layout %s` is nothing; did you mean %s?", word,
 		   near ? near
-			: "list, begin, take, type, copy, after, restore, show, check, install or "
-			  "uninstall");
+			: "list, begin, take, type, copy, after, restore, show, check, install, "
+			  "uninstall or pack");
 	return NULL;
 }
 
@@ -322,6 +391,15 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case OPTION_WORDS:
 		l->called = arg;
+		return 0;
+	case OPTION_ABOUT:
+		l->about = arg;
+		return 0;
+	case OPTION_FOR:
+		l->meant = arg;
+		return 0;
+	case OPTION_RULES:
+		l->rules = true;
 		return 0;
 	case ARGP_KEY_ARG:
 		if (!l->verb)
@@ -337,6 +415,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 			argp_error(state, "say %s", l->verb->missing);
 		else if ((l->from || l->called) && l->verb->run != begin)
 			argp_error(state, "--from and --words are for `lurk layout begin`");
+		else if ((l->about || l->meant || l->rules) && l->verb->run != pack)
+			argp_error(state, "--about, --for and --rules are for `lurk layout pack`");
 		return 0;
 	default:
 		return ARGP_ERR_UNKNOWN;
@@ -349,8 +429,27 @@ static const struct argp_option options[] = {
 	 "use",
 	 0},
 	{"words", OPTION_WORDS, "WORDS", 0, "With `begin`: what menus call it", 0},
+	{"about", OPTION_ABOUT, "TEXT", 0, "With `pack`: what it is for, in a line", 0},
+	{"for", OPTION_FOR, "TEXT", 0, "With `pack`: the keyboard that it is meant for", 0},
+	{"rules", OPTION_RULES, NULL, 0, "With `pack`: the profile's rules go along", 0},
 	{0},
 };
+
+/* Somebody's file, to be looked at. */
+static enum lurk_went open_package(struct layout *l, struct lurk_message *why)
+{
+	const char *path = l->words[0];
+	char *bytes;
+	size_t length;
+	bool exists, fine;
+
+	if (!lurk_file_read(path, &bytes, &length, &exists, why))
+		return LURK_COULD_NOT;
+	fine = lurk_layout_package_read(&l->package, path, bytes, length, why);
+	lurk_release(bytes);
+	return fine ? lurk_layout_package_open(&l->package, path, NULL, &l->file, why)
+		    : LURK_COULD_NOT;
+}
 
 int cli_layout(struct cli *cli, int argc, char **argv)
 {
@@ -358,7 +457,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		options, parse_option,
 		"[list]\nbegin NAME\ntype NAME KEY SIGN\ncopy NAME KEY OTHERKEY\nrestore NAME "
 		"KEY\nafter NAME DEADKEY SIGN RESULT\nshow NAME\ncheck NAME\n"
-		"install NAME\nuninstall NAME\ntake FILE [NAME]\nrenew\nwithdraw",
+		"install NAME\nuninstall NAME\npack NAME FILE\ntake FILE [NAME]\nrenew\nwithdraw",
 		"A layout of your own: begin one from a layout that exists, change what single "
 		"keys "
 		"type, look at it, and put it into the desktop's menu. KEY may be pressed with "
@@ -369,7 +468,9 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		"  lurk layout type reedbed '¬' '…'\n"
 		"  lurk layout after reedbed 'dead caron' q ɋ\n"
 		"  lurk picture --layout reedbed --with AltRight\n"
-		"  lurk layout check reedbed\n  lurk layout install reedbed"};
+		"  lurk layout check reedbed\n  lurk layout install reedbed\n"
+		"  lurk layout pack reedbed reedbed.yaml --about 'signs for the log'\n"
+		"  lurk layout show reedbed.yaml"};
 	struct layout l = {.cli = cli};
 	struct lurk_message why;
 	enum lurk_went went = LURK_DONE;
@@ -378,9 +479,12 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 	cli_parse(cli, &words, argc, argv, &l);
 	cli_find_layout(cli);
 	cli->ws.editing = l.verb->edits;
-	if (l.verb->opens)
+	if (l.verb->opens && !l.verb->edits && is_file(l.words[0]))
+		went = open_package(&l, &why);
+	else if (l.verb->opens)
 		went = lurk_own_layout_file_open(&cli->ws, l.words[0], &l.file, &why);
 	status = went == LURK_DONE ? l.verb->run(&l) : cli_layout_failed(went, &why);
 	lurk_own_layout_file_close(&l.file);
+	lurk_layout_package_free(&l.package);
 	return status;
 }

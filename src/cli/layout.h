@@ -3,7 +3,7 @@
 #define LURK_CLI_LAYOUT_H
 
 #include "cli/commands.h"
-#include "lurk/work/own_layouts.h"
+#include "lurk/work/layout_package.h"
 
 enum { CLI_LAYOUT_WORDS = 4 };
 struct verb;
@@ -13,8 +13,11 @@ struct layout {
 	const struct verb *verb;             /* layout.c's */
 	const char *words[CLI_LAYOUT_WORDS]; /* what it is about, then what is to be */
 	unsigned count;
-	const char *from, *called;
+	const char *from, *called; /* of `begin` */
+	const char *about, *meant; /* of `pack` */
+	bool rules;
 	struct lurk_own_layout_file file;
+	struct lurk_layout_package package; /* where the file is one */
 };
 
 /* Each does what its word says, and returns the command's status. */

@@ -18,7 +18,7 @@ const char *cli_layout_base(const struct layout *l)
 
 int cli_layout_json(const struct layout *l)
 {
-	term_json(tell_own_json(&l->cli->ws, &l->file));
+	term_json(tell_own_json(&l->cli->ws, &l->file, l->package.symbols ? &l->package : NULL));
 	return CLI_DONE;
 }
 

@@ -12,7 +12,7 @@ enum { DEEPEST = 12, MOST = 400, NAME = 64 };
 struct walk {
 	struct xkb_context *context;
 	unsigned visits;
-	bool unclear;
+	bool unclear, outside;
 	char way[DEEPEST][NAME]; /* the files that lead to where it is */
 	char where[NAME];        /* for the message */
 };
@@ -62,9 +62,12 @@ static bool walk_one(struct walk *walk, const char *spec, size_t length, unsigne
 	snprintf(file, sizeof file, "%.*s", (int)name, spec);
 	if (close)
 		snprintf(section, sizeof section, "%.*s", (int)(close - open - 1), open + 1);
+	/* Folders are XKB's own; a name that leaves them would let a file from anywhere ask for
+	 * any. */
+	walk->outside = *file == '/' || strstr(file, "..");
 	/* What is too long to be compared would be another one here than it is for libraries. */
 	walk->unclear = name >= sizeof file || (close && close - open > NAME);
-	if (walk->unclear || depth == DEEPEST || ++walk->visits > MOST) {
+	if (walk->unclear || walk->outside || depth == DEEPEST || ++walk->visits > MOST) {
 		note_where(walk, file, depth);
 		return false;
 	}
@@ -168,7 +171,8 @@ bool lurk_includes_end(struct xkb_context *context, const char *text, size_t len
 		return true;
 	lurk_make_harmless(walk.where);
 	return lurk_say(message,
-			walk.unclear ? "it includes `%s…`, a name that is too long"
+			walk.outside   ? "it includes `%s`, a file outside of XKB's folders"
+			: walk.unclear ? "it includes `%s…`, a name that is too long"
 			: walk.visits > MOST
 				? "it includes too much, down to `%s`"
 				: "what it includes comes back to `%s`, without an end",

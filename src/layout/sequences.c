@@ -122,10 +122,30 @@ static bool is_own_line(const char *text, size_t at, const struct line *line)
 			       : *c == '#' || *c == '\n' || *c == '\0';
 }
 
+/* The library passes over lines that it cannot read: whether all are there, else the first that is
+ * not. */
+static bool gives_something(const struct lurk_own_layout *own, const char *text, unsigned *number)
+{
+	struct xkb_compose_table *table = lurk_compose_read(own->layout->context, text);
+	char gives[LURK_SEQUENCE];
+	bool fine = table != NULL;
+
+	*number = 0;
+	for (size_t at = 0; fine && text[at]; at += line_length(text + at)) {
+		struct line line;
+
+		++*number;
+		read_line(text, at, &line);
+		fine = line.keys != 2 ||
+		       after(table, line.first, line.next, gives) == XKB_COMPOSE_COMPOSED;
+	}
+	xkb_compose_table_unref(table);
+	return fine;
+}
+
 bool lurk_own_layout_take_compose(struct lurk_own_layout *own, const char *text, size_t length,
 				  struct lurk_message *message)
 {
-	struct xkb_compose_table *table;
 	char *copy;
 	unsigned number = 1;
 
@@ -144,12 +164,10 @@ bool lurk_own_layout_take_compose(struct lurk_own_layout *own, const char *text,
 				"`<dead_acute> <q> : \"q́\"`",
 				number);
 	}
-	table = lurk_compose_read(own->layout->context, copy);
-	if (!table) {
+	if (!gives_something(own, copy, &number)) {
 		lurk_release(copy);
-		return lurk_say(message, "it is no Compose file");
+		return lurk_say(message, "line %u: it gives nothing", number);
 	}
-	xkb_compose_table_unref(table);
 	lurk_release(own->compose);
 	own->compose = copy;
 	lurk_layout_compose(own->layout, copy);

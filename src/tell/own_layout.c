@@ -257,8 +257,37 @@ static void add_finding(void *data, const struct lurk_own_layout_finding *findin
 	json_object_array_add(findings->array, object);
 }
 
+const char *tell_own_rule(const struct lurk_profile_file *profile, uint32_t index,
+			  char out[TELL_OWN])
+{
+	const struct lurk_node *keyboard = lurk_node_get(profile->nodes[index], "keyboard");
+	struct lurk_rule rule = profile->rules[index];
+	char name[LURK_WORDS] = "";
+
+	if (keyboard && keyboard->kind == LURK_NODE_SCALAR) {
+		rule.off = lurk_node_get(profile->nodes[index], "off") != NULL;
+		snprintf(name, sizeof name, "%s", keyboard->text);
+		lurk_make_harmless(name);
+	}
+	return lurk_words_rule(&rule, name, out, TELL_OWN);
+}
+
+static void put_package(struct json_object *object, const struct lurk_layout_package *package)
+{
+	struct json_object *rules = json_object_new_array();
+	char words[TELL_OWN];
+
+	tell_put_text(object, "about", package->about);
+	tell_put_text(object, "keyboard", package->keyboard);
+	for (uint32_t i = 0; package->has_profile && i < package->profile.count; i++)
+		json_object_array_add(
+			rules, json_object_new_string(tell_own_rule(&package->profile, i, words)));
+	json_object_object_add(object, "rules", rules);
+}
+
 struct json_object *tell_own_json(const struct lurk_workspace *ws,
-				  const struct lurk_own_layout_file *file)
+				  const struct lurk_own_layout_file *file,
+				  const struct lurk_layout_package *package)
 {
 	struct json_object *object = json_object_new_object();
 	struct json_object *changes = json_object_new_array();
@@ -271,6 +300,8 @@ struct json_object *tell_own_json(const struct lurk_workspace *ws,
 	tell_put_text(object, "words", lurk_own_layout_words(file->own));
 	tell_put_text(object, "base", base ? lurk_layout_name(base) : NULL);
 	tell_put_text(object, "file", file->path);
+	if (package)
+		put_package(object, package);
 	tell_put_flag(object, "edited_here", lurk_own_layout_edits(file->own, &unused));
 	tell_put_text(object, "desktops",
 		      tell_own_installed(lurk_own_layout_is_installed(ws, file)));

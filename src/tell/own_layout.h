@@ -5,7 +5,7 @@
 #include <json-c/json.h>
 
 #include "lurk/text/words.h"
-#include "lurk/work/own_layouts.h"
+#include "lurk/work/layout_package.h"
 
 enum { TELL_OWN = 1024 };
 
@@ -31,8 +31,15 @@ const char *tell_own_chosen(const struct lurk_workspace *ws,
 const char *tell_own_installed_words(enum lurk_own_layout_installed is);
 const char *tell_own_installed(enum lurk_own_layout_installed is);
 
-/* All of it: name, words, base, file, installed, its changes and findings. */
+/* All of it: name, words, base, file, installed, its changes and findings; what somebody's package
+ * says of it, or NULL. */
 struct json_object *tell_own_json(const struct lurk_workspace *ws,
-				  const struct lurk_own_layout_file *file);
+				  const struct lurk_own_layout_file *file,
+				  const struct lurk_layout_package *package);
+
+/* A rule of a profile with the keyboard as the file calls it, whoever has one of that name. Returns
+ * out. */
+const char *tell_own_rule(const struct lurk_profile_file *profile, uint32_t index,
+			  char out[TELL_OWN]);
 
 #endif

@@ -385,3 +385,89 @@ bool lurk_yaml_bool(const struct lurk_yaml *yaml, const struct lurk_node *node, 
 	*value = yes;
 	return true;
 }
+
+/* ---- Writing --------------------------------------------------------------------------------- */
+
+struct written {
+	char *bytes;
+	size_t length;
+};
+
+static int add_bytes(void *data, unsigned char *bytes, size_t length)
+{
+	struct written *out = data;
+
+	out->bytes = lurk_resize(out->bytes, out->length + length + 1);
+	memcpy(out->bytes + out->length, bytes, length);
+	out->length += length;
+	out->bytes[out->length] = '\0';
+	return 1;
+}
+
+static bool emit_text(yaml_emitter_t *emitter, const char *text)
+{
+	yaml_event_t event;
+
+	/* libyaml itself falls back to quotes where a style cannot say it. */
+	return yaml_scalar_event_initialize(
+		       &event, NULL, NULL, (const yaml_char_t *)text, (int)strlen(text), 1, 1,
+		       strchr(text, '\n') ? YAML_LITERAL_SCALAR_STYLE : YAML_ANY_SCALAR_STYLE) &&
+	       yaml_emitter_emit(emitter, &event);
+}
+
+static bool emit_all(yaml_emitter_t *emitter, const char *const *pairs, unsigned count)
+{
+	yaml_event_t event;
+	bool fine = yaml_stream_start_event_initialize(&event, YAML_UTF8_ENCODING) &&
+		    yaml_emitter_emit(emitter, &event) &&
+		    yaml_document_start_event_initialize(&event, NULL, NULL, NULL, 1) &&
+		    yaml_emitter_emit(emitter, &event) &&
+		    yaml_mapping_start_event_initialize(&event, NULL, NULL, 1,
+							YAML_BLOCK_MAPPING_STYLE) &&
+		    yaml_emitter_emit(emitter, &event);
+
+	for (unsigned i = 0; i < 2 * count && fine; i += 2)
+		fine = !pairs[i + 1] ||
+		       (emit_text(emitter, pairs[i]) && emit_text(emitter, pairs[i + 1]));
+	return fine && yaml_mapping_end_event_initialize(&event) &&
+	       yaml_emitter_emit(emitter, &event) &&
+	       yaml_document_end_event_initialize(&event, 1) &&
+	       yaml_emitter_emit(emitter, &event) && yaml_stream_end_event_initialize(&event) &&
+	       yaml_emitter_emit(emitter, &event);
+}
+
+static bool reads_back(const char *bytes, size_t length, const char *const *pairs, unsigned count)
+{
+	struct lurk_message unused;
+	struct lurk_yaml yaml;
+	bool same = lurk_yaml_parse(&yaml, "", lurk_copy(bytes, length), length, &unused);
+
+	for (unsigned i = 0; i < 2 * count && same; i += 2) {
+		const struct lurk_node *node = lurk_node_get(yaml.root, pairs[i]);
+
+		same = pairs[i + 1] ? node && node->kind == LURK_NODE_SCALAR &&
+					      !strcmp(node->text, pairs[i + 1])
+				    : !node;
+	}
+	lurk_yaml_free(&yaml);
+	return same;
+}
+
+char *lurk_yaml_write(const char *const *pairs, unsigned count)
+{
+	struct written out = {NULL, 0};
+	yaml_emitter_t emitter;
+	bool fine;
+
+	if (!yaml_emitter_initialize(&emitter))
+		return NULL;
+	yaml_emitter_set_output(&emitter, add_bytes, &out);
+	yaml_emitter_set_unicode(&emitter, 1);
+	yaml_emitter_set_width(&emitter, -1);
+	fine = emit_all(&emitter, pairs, count);
+	yaml_emitter_delete(&emitter);
+	if (fine && out.bytes && reads_back(out.bytes, out.length, pairs, count))
+		return out.bytes;
+	lurk_release(out.bytes);
+	return NULL;
+}

@@ -14,4 +14,8 @@ bool lurk_workspace_put(struct lurk_workspace *ws, const char *path, const char 
 			size_t length, const struct lurk_file_seen *old, const char *summary,
 			struct lurk_message *message);
 
+/* What could not be done whole is not done at all, as far as its parts were noted. Returns `went`.
+ */
+enum lurk_went lurk_workspace_whole(struct lurk_workspace *ws, enum lurk_went went);
+
 #endif

@@ -6,7 +6,6 @@
 
 #include "lurk/text/memory.h"
 #include "lurk/work/own_layouts.h"
-#include "lurk/work/undo.h"
 #include "work/home.h"
 #include "work/noted.h"
 #include "work/own_places.h"
@@ -277,26 +276,6 @@ static enum lurk_went put_in(struct putting *putting, const struct place *place,
 		       : both(went, put(putting, place->menu, place->with, &place->list));
 }
 
-/* What could not be done whole is not done at all, as far as its parts were noted. */
-static enum lurk_went whole(struct lurk_workspace *ws, enum lurk_went went)
-{
-	struct lurk_undo_step *step = lurk_allocate(1, sizeof *step);
-	struct lurk_message unused;
-
-	if (went == LURK_COULD_NOT && ws->step &&
-	    lurk_undo_step_read(ws->state_folder, 0, step, &unused) == LURK_DONE) {
-		const bool ours = step->parts[step->count - 1].number == ws->step;
-
-		for (unsigned i = 0; i < step->count && ours; i++) {
-			if (lurk_undo_edit(&step->parts[i], &unused))
-				lurk_undo_forget(&step->parts[i]);
-		}
-		lurk_undo_step_free(step);
-	}
-	lurk_release(step);
-	return went;
-}
-
 /* The entry, then the layout. */
 static enum lurk_went put_out(struct putting *putting, const struct place *place, const char *name)
 {
@@ -406,7 +385,7 @@ enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 		leave(&places[i]);
 	}
 	leave(&compose);
-	return whole(ws, went);
+	return lurk_workspace_whole(ws, went);
 }
 
 /* Out of the system's own files, where what stands there is the one that was added. */
@@ -461,7 +440,7 @@ enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *
 	if (went == LURK_FOUND)
 		lurk_say(message, "no layout `%s` is installed in %.500s", name, folder);
 	leave(&added);
-	return whole(ws, went);
+	return lurk_workspace_whole(ws, went);
 }
 
 /* ---- After an upgrade ------------------------------------------------------------------------ */

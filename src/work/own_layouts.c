@@ -26,19 +26,17 @@ const char *lurk_own_path(const char *folder, const char *name, char out[LURK_PA
 	return out;
 }
 
+const char *lurk_own_compose_path(const char *folder, const char *name, char out[LURK_PATH])
+{
+	snprintf(out, LURK_PATH, "%.*s/compose/%.40s", LURK_PATH - 64, folder, name);
+	return out;
+}
+
 bool lurk_own_see(const char *path, struct lurk_file_seen *seen, struct lurk_message *message)
 {
 	*seen = (struct lurk_file_seen){false, NULL, 0};
 	return lurk_file_read(path, &seen->bytes, &seen->length, &seen->exists, message) ||
 	       !seen->exists;
-}
-
-static const char *compose_path(const struct lurk_workspace *ws, const char *name,
-				struct lurk_own_layout_file *file)
-{
-	snprintf(file->compose_path, LURK_PATH, "%.*s/compose/%.40s", LURK_PATH - 64,
-		 ws->layout.folder, name);
-	return file->compose_path;
 }
 
 /* What comes after dead keys, where the layout has that. */
@@ -48,7 +46,8 @@ static bool see_compose(const struct lurk_workspace *ws, const char *name,
 	struct lurk_file_seen *seen = &file->compose_seen;
 	struct lurk_message why;
 
-	if (!lurk_own_see(compose_path(ws, name, file), seen, message))
+	if (!lurk_own_see(lurk_own_compose_path(ws->layout.folder, name, file->compose_path), seen,
+			  message))
 		return false;
 	return !seen->exists ||
 	       lurk_own_layout_take_compose(file->own, seen->bytes, seen->length, &why) ||
@@ -121,7 +120,7 @@ enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
 	    put(ws, file->compose_path, lurk_own_layout_compose(file->own), &file->compose_seen,
 		summary, message) == LURK_COULD_NOT)
 		went = LURK_COULD_NOT;
-	return went == LURK_COULD_NOT ? went : LURK_DONE;
+	return lurk_workspace_whole(ws, went == LURK_COULD_NOT ? went : LURK_DONE);
 }
 
 enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char *name,
@@ -144,7 +143,8 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 		return LURK_ASKED_WRONGLY;
 	}
 	if (!is_new(lurk_own_path(folder, name, file->path), message) ||
-	    !lurk_own_see(compose_path(ws, name, file), &file->compose_seen, message))
+	    !lurk_own_see(lurk_own_compose_path(ws->layout.folder, name, file->compose_path),
+			  &file->compose_seen, message))
 		return LURK_COULD_NOT;
 	file->own = lurk_own_layout_begin(folder, name, base ? base : lurk_layout_name(used), words,
 					  message);
@@ -154,55 +154,6 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 	went = lurk_own_layout_file_save(ws, file, summary, message);
 	if (went != LURK_DONE)
 		lurk_own_layout_file_close(file);
-	return went;
-}
-
-/* Read where it is alone, as it will be read where it goes. */
-static bool is_layout(const char *name, const char *bytes, size_t length,
-		      struct lurk_message *message)
-{
-	char folder[] = "/tmp/lurk-layout-XXXXXX", path[LURK_PATH];
-	struct lurk_own_layout *own = NULL;
-
-	if (!mkdtemp(folder))
-		return lurk_say(message, "no room in /tmp");
-	if (lurk_file_write(lurk_own_path(folder, name, path), bytes, length, message))
-		own = lurk_own_layout_read(folder, name, bytes, length, message);
-	unlink(path);
-	snprintf(path, sizeof path, "%s/symbols", folder);
-	rmdir(path);
-	rmdir(folder);
-	lurk_own_layout_close(own);
-	return own != NULL;
-}
-
-enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *from,
-					 const char *name, struct lurk_own_layout_file *file,
-					 struct lurk_message *message)
-{
-	const char *slash = strrchr(from, '/');
-	const struct lurk_file_seen none = {false, NULL, 0};
-	char path[LURK_PATH], summary[128];
-	struct lurk_file_seen seen;
-	struct lurk_message why;
-	enum lurk_went went = LURK_COULD_NOT;
-
-	memset(file, 0, sizeof *file);
-	name = name ? name : slash ? slash + 1 : from;
-	if (!lurk_own_layout_may_be_called(name, message))
-		return LURK_ASKED_WRONGLY;
-	if (!lurk_own_see(from, &seen, message))
-		return LURK_COULD_NOT;
-	lurk_own_path(ws->layout.folder, name, path);
-	snprintf(summary, sizeof summary, "the layout %.40s", name);
-	if (!seen.exists)
-		lurk_say(message, "%.600s: there is no such file", from);
-	else if (!is_layout(name, seen.bytes, seen.length, &why))
-		lurk_say(message, "%.300s: %.400s", from, why.text);
-	else if (is_new(path, message) &&
-		 lurk_workspace_put(ws, path, seen.bytes, seen.length, &none, summary, message))
-		went = lurk_own_layout_file_open(ws, name, file, message);
-	lurk_release(seen.bytes);
 	return went;
 }
 

@@ -7,6 +7,9 @@
 /* The file of a layout in a folder as XKB has them. Returns out. */
 const char *lurk_own_path(const char *folder, const char *name, char out[LURK_PATH]);
 
+/* The file beside it of what comes after its dead keys. Returns out. */
+const char *lurk_own_compose_path(const char *folder, const char *name, char out[LURK_PATH]);
+
 /* What a file is as it is now, the bytes to be released; a missing one is none. */
 bool lurk_own_see(const char *path, struct lurk_file_seen *seen, struct lurk_message *message);
 

@@ -272,6 +272,25 @@ bool lurk_workspace_put(struct lurk_workspace *ws, const char *path, const char 
 	return true;
 }
 
+enum lurk_went lurk_workspace_whole(struct lurk_workspace *ws, enum lurk_went went)
+{
+	struct lurk_undo_step *step = lurk_allocate(1, sizeof *step);
+	struct lurk_message unused;
+
+	if (went == LURK_COULD_NOT && ws->step &&
+	    lurk_undo_step_read(ws->state_folder, 0, step, &unused) == LURK_DONE) {
+		const bool ours = step->parts[step->count - 1].number == ws->step;
+
+		for (unsigned i = 0; i < step->count && ours; i++) {
+			if (lurk_undo_edit(&step->parts[i], &unused))
+				lurk_undo_forget(&step->parts[i]);
+		}
+		lurk_undo_step_free(step);
+	}
+	lurk_release(step);
+	return went;
+}
+
 static bool save(struct lurk_workspace *ws, const char *path, const struct lurk_yaml *yaml,
 		 struct lurk_file_seen *seen, const char *summary, struct lurk_message *message)
 {

@@ -120,7 +120,7 @@ USED_WRONGLY = [
     ("profile nwe", "`lurk profile list`, new, rename or remove, not `nwe`"),
     ("use", "say which profile, or --previous"),
     ("layout tpye", "`lurk layout tpye` is nothing; did you mean type?"),
-    ("layout frob", "did you mean list, begin, take, type, copy, after, restore, show, check, install or uninstall?"),
+    ("layout frob", "did you mean list, begin, take, type, copy, after, restore, show, check, install, uninstall or pack?"),
     ("layout begin", "say what it is called: `lurk layout begin NAME`"),
     ("layout begin Tern", "`Tern` is no name for a layout: small letters, digits and _"),
     ("layout begin gb", "the system has a layout, or a part of some, that is called `gb`"),
@@ -131,7 +131,6 @@ USED_WRONGLY = [
     ("layout type tern KeyM x y", "`y` is not expected here"),
     ("layout show tern", "you have no layout `tern`; `lurk layout` lists yours, `lurk layout begin NAME` makes one"),
     ("layout install ../tern", "you have no layout `../tern`"),
-    ("layout take /media/Reed.txt", "`Reed.txt` is no name for a layout: small letters, digits and _, at most 31; `lurk layout take FILE NAME` calls it otherwise"),
     ("layout uninstall ../tern", "`../tern` is no name for a layout"),
     ("use night --", "the command to run is missing behind `--`"),
     ("map NumLock Tab Insert", "`Insert` is one word too many"),
@@ -1020,6 +1019,82 @@ def renaming(desk):
     desk.want("undo", 3, err="was changed by someone else since the last edit")
 
 
+# What somebody could send, and what is said of it; {} stands for a layout that would be taken.
+GOOD = 'symbols: |\n  xkb_symbols "x" { include "gb" name[Group1] = "Gull"; };\n'
+SENT = [
+    ("", "it has no layout: `symbols:` is its XKB symbols file"),
+    ("symbols: [a]\n", "`symbols:` takes one text"),
+    (GOOD.replace("gb", "../../../../../../etc/passwd"), "it includes `../../../../../../etc/passwd`, a file outside of XKB's folders"),
+    (GOOD.replace("gb", "/etc/passwd"), "it includes `/etc/passwd`, a file outside of XKB's folders"),
+    (GOOD.replace("gb", "gull"), "it is no layout: what it includes comes back to `gull`, without an end"),
+    (GOOD.replace("gb", "tern"), "it is no layout: "),
+    (GOOD + "name: ../gull\n", "`../gull` is no name for a layout"),
+    (GOOD + "name: gb\n", "the system has a layout, or a part of some, that is called `gb`"),
+    (GOOD + "about: |\n  one\n  two\n", "`about:` takes one line"),
+    (GOOD + 'keyboard: "\\e[2J"\n', "`keyboard:` takes one line"),
+    (GOOD + "script: rm\n", "script"),
+    (GOOD + 'compose: |\n  include "/etc/passwd"\n', "after dead keys: line 1: only what one sign gives after a dead key"),
+    (GOOD + 'compose: |\n  # fine\n  <Multi_key> <a> : "x"\n', "after dead keys: line 2: only what"),
+    (GOOD + 'compose: |\n  <dead_acute> <a> <b> : "x"\n', "after dead keys: line 1: only what"),
+    (GOOD + "compose: |\n  <dead_acute> <a> x\n", "after dead keys: line 1: it gives nothing"),
+    (GOOD + "profile: |\n  lurk: 1\n  rules:\n    - press: Nokey\n", "its rules: profile:"),
+    (GOOD + "profile: |\n  lurk: 1\n  run: x\n", "its rules: profile:"),
+    (GOOD + "about: " + "x" * 2000000, "1024"),
+    (GOOD + "about: \0", "it is no text"),
+    (GOOD + "about: &a [*a]", "gull.yaml:"),
+]
+
+
+def a_layout_in_one_file(desk):
+    """Sent to somebody: all of it arrives, read in words before; nothing of what is hostile does, and nothing comes into force by itself."""
+    desk.want("layout begin tern --from gb --words Tern")
+    for words in ("type tern AltRight+M ♂", "type tern J ArrowLeft", "type tern K dead_caron", "after tern dead_caron q \"\\"):
+        desk.want("layout " + words)
+    desk.want("layout pack tern tern.yaml --rules", 3, err="hide/profile.yaml has no rules that could go along")
+    desk.want("profile new night --based-on base")
+    desk.want("map F12 --use night")
+    desk.want("map F11 Insert --profile night")
+    desk.want("layout pack tern tern.yaml --rules", 3, err="hide/profile.yaml: a key of it leads to the profile night, which would not go along")
+    desk.want("layout pack tern tern.yaml --rules --profile night", 3, err="is based on base, which would not go along")
+    for _ in range(3):
+        desk.want("undo")
+    desk.want(["map", "F9", "--text", "seen 3"])
+    desk.want("map F10 Insert --keyboard heron")
+    desk.want(["layout", "pack", "tern", "tern.yaml", "--rules", "--about", "Signs: the log's, # all", "--for", "Heron"], out=["tern.yaml has the layout tern in it, what comes after its dead keys, and the rules of your profile."])
+    desk.want("layout pack tern tern.yaml", 3, err="tern.yaml is there already; write it under another name")
+    desk.want("layout pack tern no/where.yaml", 3, err="there is no folder no")
+    shutil.copytree(desk.path("hide"), desk.path("friend"), ignore=lambda folder, names: ["layouts", "profile.yaml", "keyboards.yaml", "undo"])
+    told = desk.want("layout show ./tern.yaml", desk="friend", out=['tern, "Tern", is English (UK) but for this:', "dead caron, then q", "About it: Signs: the log's, # all", "Meant for: Heron",
+                     "2 rules would become a profile by themselves", "F10 gives Insert on heron", "`lurk layout take ./tern.yaml` makes it yours"])
+    assert "switched off" not in told and not os.path.exists(desk.path("friend/layouts"))
+    told = json.loads(desk.want("layout show ./tern.yaml --json", desk="friend"))
+    assert told["about"] == "Signs: the log's, # all" and told["rules"][1] == "F10 gives Insert on heron"
+    desk.want("layout take tern.yaml", desk="friend", out=["tern is a layout of yours now", "Its rules are friend/layouts/rules/tern.yaml, and not in force: `lurk check"])
+    for part in ("symbols/tern", "compose/tern"):
+        assert desk.read("friend/layouts/" + part) == desk.read("hide/layouts/" + part)
+    assert desk.read("friend/layouts/rules/tern.yaml") == desk.read("hide/profile.yaml")
+    desk.want("show", desk="friend", out=["No profile yet"])
+    desk.want("check friend/layouts/rules/tern.yaml", 1, desk="friend", out=["No keyboard is called heron.", "--mine"])
+    desk.want("layout install tern", desk="friend", out=["friend/xkb"])
+    desk.want("layout take tern.yaml", 3, desk="friend", err="friend/layouts/symbols/tern is there already")
+    desk.want("layout take tern.yaml gull", desk="friend", out=["gull is a layout of yours now"])
+    for _ in range(3):
+        desk.want("undo", desk="friend")
+    assert not any(names for _, _, names in os.walk(desk.path("friend/layouts")))
+    before = sorted(os.walk(desk.path("friend")))
+    for text, said in SENT:
+        desk.write("gull.yaml", "lurk-layout: 1\n" + ("" if "name:" in text.replace("name[", "") else "name: gull\n") + text)
+        for words in ("show ./gull.yaml", "check ./gull.yaml", "take gull.yaml"):
+            result = desk.run(["layout", *words.split()], desk="friend")
+            assert result.returncode in (2, 3) and said in result.stderr and result.stderr.count("\n") == 1 and len(result.stderr) < 900, f"{words}: {text[:200]}\n{result.stderr}"
+    for version in ("2", "[]", "1\nlurk-layout: 1"):
+        desk.write("gull.yaml", f"lurk-layout: {version}\nname: gull\n{GOOD}")
+        assert desk.run(["layout", "take", "gull.yaml"], desk="friend").returncode == 3
+    assert sorted(os.walk(desk.path("friend"))) == before
+    desk.write("gull.yaml", "lurk-layout: 1\nname: gull\n" + GOOD)
+    desk.want("layout take gull.yaml", desk="friend", out=["gull is a layout of yours now"])
+
+
 def everybodys_layouts(desk):
     """The X server's own files get what everybody has, and are as their package has them afterwards; also after a new version of that."""
     packaged, system = desk.path("packaged"), desk.path("system")
@@ -1253,6 +1328,8 @@ def own_layouts(desk):
     shutil.copy(desk.path("hide/layouts/symbols/tern"), desk.path("friend"))
     desk.want("layout take friend", out=['friend is a layout of yours now: "Tern", in hide/layouts/symbols/friend.'])
     desk.want("layout take friend", 3, err="friend is there already")
+    shutil.copy(desk.path("friend"), desk.path("Reed.txt"))
+    desk.want("layout take Reed.txt", 2, err="`Reed.txt` is no name for a layout: small letters, digits and _, at most 31; `lurk layout take FILE NAME` calls it otherwise")
     for name in ("../../../../../../" + desk.path("taken"), "../taken", "a/b", "gb"):
         desk.want(["layout", "take", "friend", name], 2, err="layout")
     assert not os.path.exists(desk.path("taken")) and sorted(os.listdir(desk.path("hide/layouts"))) == ["compose", "symbols"]
@@ -1523,7 +1600,7 @@ def faults(desk):
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, what_changed_comes_first, try_and_keep, versions, reach, off_and_on, sharing, help_back,
-             resolve, decode, without_a_program, profiles, renaming, own_layouts, everybodys_layouts, completion, recipes, nothing_is_too_wide]
+             resolve, decode, without_a_program, profiles, renaming, own_layouts, a_layout_in_one_file, everybodys_layouts, completion, recipes, nothing_is_too_wide]
     hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:

@@ -55,9 +55,10 @@ Wants=graphical-session-pre.target
 After=graphical-session-pre.target
 """,
 }
-# To the layout of that number, as the desktop itself lets one.
+# To the layout of that number, as the desktop itself lets one. swaymsg gives up after 3 s, which a busy host takes; the compositor
+# does it all the same, and what it did is waited for.
 SWITCH = {"warden": "echo active {} | /usr/local/bin/desktop x",
-          "visitor": "swaymsg input type:keyboard xkb_switch_layout {}"}
+          "visitor": "swaymsg input type:keyboard xkb_switch_layout {} || true"}
 NOW = "Texts follow the layout that is active: now "
 
 
@@ -188,7 +189,7 @@ def own_layout(m):
     for words in OWN:
         told = m.as_person(name, "XDG_CURRENT_DESKTOP=sway lurk layout " + words)
     m.check("installing says how sway takes it", "`swaymsg input type:keyboard xkb_layout reedbed`" in told, told)
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"reedbed,de\"'")
+    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"reedbed,de\"' || true")
     m.until_says(name, "now, reedbed (Reed bed), which they were not made for", "the session has it, by its words")
     m.gives(name, "m +shift m -shift +alt_r m -alt_r +shift j -shift", "mM♂§", "a layout of one's own, each level")
     m.gives(name, "k s z", "šz", "its dead key")
@@ -199,17 +200,17 @@ def own_layout(m):
     m.until_says(name, NOW + "de:nodeadkeys", "switched to the old one")
     m.gives(name, "z j +alt_r m -alt_r", "yjµ", "where all is as it was")
     m.switch(name, 0)
-    m.as_person(name, f"pkill -x foot; lurk layout after reedbed dead_caron q ɋ; lurk layout install reedbed; swaymsg exec \"foot {READ}\"")
+    m.as_person(name, f"pkill -x foot; lurk layout after reedbed dead_caron q ɋ; lurk layout install reedbed; swaymsg exec \"foot {READ}\" || true")
     m.until(f"pgrep -u {name} -x foot >/dev/null && pgrep -u {name} -x cat >/dev/null && echo begun", "begun")
     m.press("x")  # the first press after a window comes may be lost
     m.gives(name, "k q", "ɋ", "a program that starts now has what comes after dead keys")
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"'; lurk layout uninstall reedbed; lurk apply")
+    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"' || true; lurk layout uninstall reedbed; lurk apply")
     m.has(f"find /home/{name}/.config/xkb -type f; echo none", "none", "none of its files is left")
     m.gives(name, "j k", "jk", "without it")
     m.sh("lurk layout begin ouse --from gb && lurk layout type ouse N ν && lurk layout install ouse")
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"ouse,de\"'")
+    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"ouse,de\"' || true")
     m.gives(name, "n m", "νm", "the computer's, for everybody")
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"'")
+    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"' || true")
     m.sh("lurk layout uninstall ouse")
     m.until_says(name, NOW + "us", "and without it")
 
@@ -227,7 +228,8 @@ SUMS = "find /usr/share/X11/xkb -type f | sort | xargs md5sum | md5sum"
 def own_layout_for_all(m):
     """Everybody's, in an X session and on a text console; over an upgrade of the system's layouts; and these as they were."""
     name, before = "warden", m.sh(SUMS)
-    m.as_person(name, f'lurk map F9 --text "{TEXT}" --apply')
+    text = "b@c.d/y-#"  # of signs that dune still types
+    m.as_person(name, f'lurk map F9 --text "{text}" --apply')
     for words in ("begin dune --from gb --words Dune", "type dune N ν", "copy dune KeyX Digit4", "type dune K 'dead acute'", "type dune J ArrowLeft", "install dune"):
         told = m.sh("lurk layout " + words)
     m.check("installing says what the whole computer needs", 'XKBLAYOUT="dune" in /etc/default/keyboard' in told, told)
@@ -239,7 +241,7 @@ def own_layout_for_all(m):
         m.until_says(name, "dune (Dune)", f"the X server has it {when}, by its words")
         m.gives(name, "n x k a j +shift n -shift", "ν4á^[DN", f"each key of it {when}")
         m.as_person(name, "lurk apply")
-        m.gives(name, "x f9", f"4{TEXT}", f"texts follow it {when}")
+        m.gives(name, "x f9", f"4{text}", f"texts follow it {when}")
         m.switch(name, 1)
         m.gives(name, "n x z", "nxy", f"the old one beside it {when}")
     in_the_session("at once")

@@ -42,6 +42,11 @@ bool lurk_yaml_parse(struct lurk_yaml *yaml, const char *path, char *bytes, size
 		     struct lurk_message *message);
 void lurk_yaml_free(struct lurk_yaml *yaml);
 
+/* A file of one map from fields to texts, read back as what they are: texts of several lines as
+ * blocks. `pairs` are fields and texts in turn, a NULL text left out. To be freed; NULL where a
+ * text cannot be written. */
+char *lurk_yaml_write(const char *const *pairs, unsigned count);
+
 /* A copy of the bytes as they are now, to be parsed anew. */
 char *lurk_yaml_copy(const struct lurk_yaml *yaml, size_t *length);
 

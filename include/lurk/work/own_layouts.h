@@ -36,10 +36,6 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 					  const char *base, const char *words,
 					  struct lurk_own_layout_file *file,
 					  struct lurk_message *message);
-/* A copy of somebody else's symbols file; `name` is NULL for that of the file. */
-enum lurk_went lurk_own_layout_file_take(struct lurk_workspace *ws, const char *from,
-					 const char *name, struct lurk_own_layout_file *file,
-					 struct lurk_message *message);
 /* One that is there. Where the workspace is for editing, others who edit wait. */
 enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *name,
 					 struct lurk_own_layout_file *file,
