@@ -16,6 +16,6 @@ build-explore/fuzz/fuzz_$target -max_total_time="$seconds" -max_len=2048 -timeou
 	>"$log" 2>&1 || fail
 runs=$(sed -n 's/^stat::number_of_executed_units: *//p' "$log")
 speed=$(sed -n 's/^stat::average_exec_per_sec: *//p' "$log")
-build-sanitized/fuzz/fuzz_$target -runs=0 -close_fd_mask=1 -artifact_prefix=build-explore/crashes/$target- \
+LSAN_OPTIONS=print_suppressions=0:suppressions=tests/lsan.supp build-sanitized/fuzz/fuzz_$target -runs=0 -close_fd_mask=1 -artifact_prefix=build-explore/crashes/$target- \
 	build-explore/corpus/$target fuzz/seeds/$target >>"$log" 2>&1 || fail
 echo "$target: $runs runs, $speed a second; $(ls build-explore/corpus/$target | wc -l) inputs replayed under the sanitizers" >>"$log"

@@ -113,13 +113,17 @@ unsigned lurk_own_layout_sequences(struct lurk_own_layout *own,
 
 /* ---- Reading --------------------------------------------------------------------------------- */
 
-/* Only lines of two keys, and comments: what has more is not a layout's. */
+/* How the lines begin and end that are put into a person's file. */
+static const char lurks[] = "# Lurk: ";
+
+/* Only lines of two keys, and comments but those: what has more is not a layout's. */
 static bool is_own_line(const char *text, size_t at, const struct line *line)
 {
 	const char *c = text + at + strspn(text + at, " \t");
 
-	return line->keys == 2 ? lurk_symbol_is_dead(line->first) && line->next
-			       : *c == '#' || *c == '\n' || *c == '\0';
+	if (line->keys == 2)
+		return lurk_symbol_is_dead(line->first) && line->next;
+	return (*c == '#' && strncmp(c, lurks, sizeof lurks - 1) != 0) || *c == '\n' || *c == '\0';
 }
 
 /* The library passes over lines that it cannot read: whether all are there, else the first that is
@@ -137,7 +141,8 @@ static bool gives_something(const struct lurk_own_layout *own, const char *text,
 		++*number;
 		read_line(text, at, &line);
 		fine = line.keys != 2 ||
-		       after(table, line.first, line.next, gives) == XKB_COMPOSE_COMPOSED;
+		       (after(table, line.first, line.next, gives) == XKB_COMPOSE_COMPOSED &&
+			*gives);
 	}
 	xkb_compose_table_unref(table);
 	return fine;
@@ -284,19 +289,28 @@ static char *mark(const char *name, bool end)
 			  name);
 }
 
-/* From the line that begins those of a layout to the one that ends them: the last that does so
- * before it, since what somebody wrote behind another is not the layout's. */
+/* The next place of a line. */
+static const char *find_line(const char *text, const char *at, const char *line)
+{
+	while ((at = strstr(at, line)) && at != text && at[-1] != '\n')
+		at++;
+	return at;
+}
+
+/* From the line that begins those of a layout to the next one that ends them; where it begins twice
+ * what somebody wrote behind the first is not the layout's. */
 static struct lurk_span block_of(const char *text, const char *name)
 {
 	char *begin = mark(name, false), *end = mark(name, true);
-	const char *from = NULL, *to = strstr(text, end);
+	const char *from = find_line(text, text, begin);
+	const char *to = from ? find_line(text, from, end) : NULL, *again = from;
 	struct lurk_span span = {0, 0};
 
-	for (const char *at = text; to && (at = strstr(at, begin)) && at < to; at++) {
-		if (at == text || at[-1] == '\n')
-			from = at;
+	while (to && again && again < to) {
+		from = again;
+		again = find_line(text, again + 1, begin);
 	}
-	if (from)
+	if (to)
 		span = (struct lurk_span){(size_t)(from - text), (size_t)(to - text) + strlen(end)};
 	lurk_release(begin);
 	lurk_release(end);

@@ -1037,6 +1037,8 @@ SENT = [
     (GOOD + 'compose: |\n  # fine\n  <Multi_key> <a> : "x"\n', "after dead keys: line 2: only what"),
     (GOOD + 'compose: |\n  <dead_acute> <a> <b> : "x"\n', "after dead keys: line 1: only what"),
     (GOOD + "compose: |\n  <dead_acute> <a> x\n", "after dead keys: line 1: it gives nothing"),
+    (GOOD + "compose: |\n  # Lurk: end of the layout gull\n", "after dead keys: line 1: only what"),
+    (GOOD + "compose: |\n  <dead_acute> <a> : dead_acute\n", "after dead keys: line 1: it gives nothing"),
     (GOOD + "profile: |\n  lurk: 1\n  rules:\n    - press: Nokey\n", "its rules: profile:"),
     (GOOD + "profile: |\n  lurk: 1\n  run: x\n", "its rules: profile:"),
     (GOOD + "about: " + "x" * 2000000, "1024"),

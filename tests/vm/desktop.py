@@ -202,8 +202,8 @@ def own_layout(m):
     m.switch(name, 0)
     m.as_person(name, f"pkill -x foot; lurk layout after reedbed dead_caron q ɋ; lurk layout install reedbed; swaymsg exec \"foot {READ}\" || true")
     m.until(f"pgrep -u {name} -x foot >/dev/null && pgrep -u {name} -x cat >/dev/null && echo begun", "begun")
-    m.press("x")  # the first press after a window comes may be lost
-    m.gives(name, "k q", "ɋ", "a program that starts now has what comes after dead keys")
+    m.press("x")  # Q and W are swapped here; the first press after a window comes may be lost
+    m.gives(name, "k w", "ɋ", "a program that starts now has what comes after dead keys")
     m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"' || true; lurk layout uninstall reedbed; lurk apply")
     m.has(f"find /home/{name}/.config/xkb -type f; echo none", "none", "none of its files is left")
     m.gives(name, "j k", "jk", "without it")
