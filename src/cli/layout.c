@@ -67,6 +67,42 @@ static int take(struct layout *l)
 	return CLI_DONE;
 }
 
+/* What one of two forms cannot say, a line each. */
+static void print_left(const char *left, const char *form)
+{
+	if (left)
+		printf("Left out, as %s cannot say it:\n", form);
+	for (const char *at = left; at && *at; at += strcspn(at, "\n"), at += *at == '\n')
+		printf("  %.*s\n", (int)strcspn(at, "\n"), at);
+}
+
+/* For other systems. */
+static int pack_ldml(struct layout *l)
+{
+	const char *path = l->words[1];
+	struct lurk_message why;
+	char *left;
+	enum lurk_went went;
+
+	if (l->about || l->meant || l->rules)
+		return cli_fail(CLI_USAGE,
+				"an LDML keyboard has no place for --about, --for and --rules; a "
+				".yaml file has");
+	went = lurk_layout_package_write_ldml(&l->file, path, &left, &why);
+	if (went != LURK_DONE)
+		return cli_layout_failed(went, &why);
+	if (l->cli->json) {
+		cli_layout_json(l);
+	} else {
+		printf("%s is the layout %s as an LDML keyboard, the standard that other systems "
+		       "read.\n",
+		       path, l->words[0]);
+		print_left(left, "that");
+	}
+	lurk_release(left);
+	return CLI_DONE;
+}
+
 /* For somebody else, in one file. */
 static int pack(struct layout *l)
 {
@@ -75,6 +111,8 @@ static int pack(struct layout *l)
 	struct lurk_message why;
 	enum lurk_went went;
 
+	if (strlen(path) > 4 && !strcmp(path + strlen(path) - 4, ".xml"))
+		return pack_ldml(l);
 	if (l->rules && !cli_read_files(l->cli))
 		return CLI_COULD_NOT;
 	went = lurk_layout_package_write(&l->file, l->about, l->meant, rules, path, &why);
@@ -132,6 +170,7 @@ static void print_package(const struct layout *l)
 		       lurk_words_count(profile->count, "rule", count));
 	for (uint32_t i = 0; package->has_profile && i < profile->count; i++)
 		printf("  %s\n", tell_own_rule(profile, i, words));
+	print_left(package->left, "a layout of one's own");
 	printf("`lurk layout take %s` makes it yours; nothing else is written.\n", l->words[0]);
 }
 
@@ -470,7 +509,9 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		"  lurk picture --layout reedbed --with AltRight\n"
 		"  lurk layout check reedbed\n  lurk layout install reedbed\n"
 		"  lurk layout pack reedbed reedbed.yaml --about 'signs for the log'\n"
-		"  lurk layout show reedbed.yaml"};
+		"  lurk layout show reedbed.yaml\n"
+		"  lurk layout pack reedbed reedbed.xml     as an LDML keyboard, for other "
+		"systems"};
 	struct layout l = {.cli = cli};
 	struct lurk_message why;
 	enum lurk_went went = LURK_DONE;

@@ -6,6 +6,7 @@
  *     compose.c     what comes after dead keys
  *     registry.c    what layouts are called
  *     own_file.h    layouts of one's own, a family by themselves
+ *     ldml.h        and the form that other systems read
  */
 #ifndef LURK_LAYOUT_PARTS_H
 #define LURK_LAYOUT_PARTS_H

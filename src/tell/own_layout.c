@@ -283,6 +283,7 @@ static void put_package(struct json_object *object, const struct lurk_layout_pac
 		json_object_array_add(
 			rules, json_object_new_string(tell_own_rule(&package->profile, i, words)));
 	json_object_object_add(object, "rules", rules);
+	tell_put_text(object, "left_out", package->left);
 }
 
 struct json_object *tell_own_json(const struct lurk_workspace *ws,

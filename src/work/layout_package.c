@@ -19,6 +19,8 @@ void lurk_layout_package_free(struct lurk_layout_package *package)
 		lurk_profile_free(&package->profile);
 	lurk_keyboards_free(&package->keyboards);
 	lurk_yaml_free(&package->yaml);
+	lurk_ldml_free(&package->ldml);
+	lurk_release(package->left);
 	memset(package, 0, sizeof *package);
 }
 
@@ -35,6 +37,34 @@ static void name_of(const char *path, char name[LURK_OWN_NAME])
 	const char *slash = strrchr(path, '/');
 
 	snprintf(name, LURK_OWN_NAME, "%.31s", slash ? slash + 1 : path);
+}
+
+/* Some files have the same in them thousands of times. */
+static void add_left(void *data, const char *sentence)
+{
+	enum { MOST = 8192 };
+	char **left = data, *more;
+
+	if (*left && strlen(*left) > MOST)
+		return;
+	more = lurk_print("%s%s%s", *left ? *left : "", *left ? "\n" : "",
+			  *left && strlen(*left) + strlen(sentence) > MOST ? "and more" : sentence);
+	lurk_release(*left);
+	*left = more;
+}
+
+static bool read_ldml(struct lurk_layout_package *package, const char *path, const char *bytes,
+		      size_t length, struct lurk_message *message)
+{
+	struct lurk_message why;
+
+	if (!lurk_ldml_read(&package->ldml, bytes, length, add_left, &package->left, &why))
+		return lurk_say(message, "%.300s: %.400s", path, why.text);
+	package->symbols = package->ldml.symbols;
+	package->compose = package->ldml.compose;
+	if (*package->ldml.name)
+		snprintf(package->name, sizeof package->name, "%s", package->ldml.name);
+	return true;
 }
 
 /* Whether a line begins with the word that only packages have. */
@@ -118,6 +148,8 @@ bool lurk_layout_package_read(struct lurk_layout_package *package, const char *p
 	name_of(path, package->name);
 	if (memchr(bytes, '\0', length))
 		return lurk_say(message, "%.300s: it is no text", path);
+	if (lurk_ldml_is(bytes))
+		return read_ldml(package, path, bytes, length, message);
 	if (is_package(bytes))
 		return lurk_yaml_parse(&package->yaml, path, lurk_copy(bytes, length), length,
 				       message) &&
@@ -346,4 +378,25 @@ enum lurk_went lurk_layout_package_write(const struct lurk_own_layout_file *file
 	lurk_layout_package_free(&package);
 	lurk_release(text);
 	return went;
+}
+
+enum lurk_went lurk_layout_package_write_ldml(const struct lurk_own_layout_file *file,
+					      const char *path, char **left,
+					      struct lurk_message *message)
+{
+	const struct lurk_file_seen none = {false, NULL, 0};
+	char *text;
+	bool fine;
+
+	*left = NULL;
+	if (!has_folder(path, message) || !is_new(path, "write it under another name", message))
+		return LURK_COULD_NOT;
+	text = lurk_ldml_write(file->own, add_left, left);
+	fine = lurk_file_replace(path, text, strlen(text), &none, message);
+	lurk_release(text);
+	if (fine)
+		return LURK_DONE;
+	lurk_release(*left);
+	*left = NULL;
+	return LURK_COULD_NOT;
 }

@@ -1095,6 +1095,19 @@ def a_layout_in_one_file(desk):
     assert sorted(os.walk(desk.path("friend"))) == before
     desk.write("gull.yaml", "lurk-layout: 1\nname: gull\n" + GOOD)
     desk.want("layout take gull.yaml", desk="friend", out=["gull is a layout of yours now"])
+    # For other systems, and back: what neither form can say is said.
+    desk.want("layout pack tern tern.xml --rules", 2, err="an LDML keyboard has no place for")
+    desk.want("layout pack tern tern.xml", out=["tern.xml is the layout tern as an LDML keyboard", "Left out, as that cannot say it:\n  KeyJ types Left, which is no text"])
+    desk.want("layout pack tern tern.xml", 3, err="tern.xml is there already")
+    told = json.loads(desk.want("layout show tern.xml --json", desk="friend"))
+    assert {"press": "AltRight+KeyM", "types": "♂", "instead_of": "m"} in told["changes"] and told["layout"] == "tern"
+    desk.want("layout take tern.xml from_ldml", desk="friend", out=["from_ldml is a layout of yours now"])
+    desk.want("layout type from_ldml AltRight+J ✓", desk="friend", out=["AltRight+KeyJ types ✓ in from_ldml now"])
+    desk.write("tern.xml", desk.read("tern.xml").replace("<keys>", '<keys><key id="m" output="mm"/>'))
+    desk.want("layout show tern.xml", desk="friend", out=["Left out, as a layout of one's own cannot say it:\n  the key `m` types `mm`, which is no one sign"])
+    desk.write("tern.xml", "<keyboard3>")
+    for words in ("show", "take"):
+        desk.want(f"layout {words} tern.xml", 3, desk="friend", err="tern.xml: it is no LDML keyboard")
 
 
 def everybodys_layouts(desk):

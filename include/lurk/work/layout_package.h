@@ -17,12 +17,13 @@
  *       lurk: 1
  *       rules: …
  *
- * A symbols file alone is taken as well.
+ * A symbols file alone is taken as well, and so is an LDML keyboard (lurk/layout/ldml.h).
  */
 #ifndef LURK_INCLUDE_WORK_LAYOUT_PACKAGE_H
 #define LURK_INCLUDE_WORK_LAYOUT_PACKAGE_H
 
 #include "lurk/declare.h"
+#include "lurk/layout/ldml.h"
 #include "lurk/work/own_layouts.h"
 
 LURK_BEGIN_C
@@ -34,8 +35,9 @@ struct lurk_layout_package {
 	struct lurk_yaml yaml;
 	struct lurk_profile_file profile; /* its rules */
 	bool has_profile;
-	struct lurk_keyboards_file
-		keyboards; /* none: rules for single keyboards are switched off */
+	struct lurk_keyboards_file keyboards; /* none: rules for one are switched off */
+	struct lurk_ldml ldml;                /* where it is one */
+	char *left; /* of that: what a layout of one's own cannot say, a line each; or NULL */
 };
 void lurk_layout_package_free(struct lurk_layout_package *package);
 
@@ -63,6 +65,12 @@ enum lurk_went lurk_layout_package_write(const struct lurk_own_layout_file *file
 					 const char *keyboard,
 					 const struct lurk_profile_file *rules, const char *path,
 					 struct lurk_message *message);
+
+/* The same as an LDML keyboard, for other systems. What that cannot say is written to `left`, a
+ * line each, to be released; NULL for nothing. */
+enum lurk_went lurk_layout_package_write_ldml(const struct lurk_own_layout_file *file,
+					      const char *path, char **left,
+					      struct lurk_message *message);
 
 LURK_END_C
 
