@@ -224,6 +224,11 @@ static struct lurk_typing_table *typing(struct lurk_layout *layout)
 	return layout->typing;
 }
 
+bool lurk_layout_gives(struct lurk_layout *layout, uint32_t codepoint)
+{
+	return lurk_typing_gives(typing(layout), codepoint);
+}
+
 void lurk_layout_compose(struct lurk_layout *layout, const char *lines)
 {
 	lurk_typing_free(layout->typing);

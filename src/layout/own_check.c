@@ -61,11 +61,9 @@ static void list_typed(struct check *check)
 static bool types_still(const struct check *check, uint32_t symbol)
 {
 	const uint32_t c = xkb_keysym_to_utf32(symbol);
-	const struct lurk_characters characters = lurk_layout_characters(check->own->layout);
-	struct lurk_step steps[LURK_CHARACTER_STEPS];
 
 	return bsearch(&symbol, check->typed, check->typed_count, sizeof symbol, by_number) ||
-	       (c && characters.type(characters.data, c, steps));
+	       (c && lurk_layout_gives(check->own->layout, c));
 }
 
 static bool is_told(struct check *check, uint32_t symbol)

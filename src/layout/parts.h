@@ -57,6 +57,9 @@ static inline const char *lurk_layout_system_folder(struct xkb_context *usual)
 /* Shift and AltRight, of LURK_MOD_…, as the keymap has them. */
 xkb_mod_mask_t lurk_layout_mask(struct xkb_keymap *keymap, uint16_t modifiers);
 
+/* Whether any strokes give the character. */
+bool lurk_layout_gives(struct lurk_layout *layout, uint32_t codepoint);
+
 /* What comes after its dead keys is what these lines say as well. */
 void lurk_layout_compose(struct lurk_layout *layout, const char *lines);
 

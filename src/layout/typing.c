@@ -36,6 +36,9 @@ struct lurk_typing_table {
 	unsigned firsts[FIRSTS_MAX];     /* places that begin a sequence */
 	unsigned first_count;
 	xkb_layout_index_t group;
+	uint32_t *composed; /* what sequences give, in order; listed when first asked for */
+	unsigned composed_count;
+	bool listed;
 };
 
 /* ---- What every key gives ------------------------------------------------------------------- */
@@ -189,14 +192,22 @@ static void find_firsts(struct lurk_typing_table *t, struct xkb_context *context
 	}
 }
 
-static bool gives(struct lurk_typing_table *t, uint32_t codepoint)
+/* The one character that came of a sequence; 0 for none. */
+static uint32_t composed_now(struct lurk_typing_table *t)
 {
 	char text[16] = "";
 	int n = xkb_compose_state_get_utf8(t->state, text, sizeof text);
 	uint32_t c;
 
 	return n > 0 && n < (int)sizeof text &&
-	       lurk_character_read(text, (size_t)n, &c) == (size_t)n && c == codepoint;
+			       lurk_character_read(text, (size_t)n, &c) == (size_t)n
+		       ? c
+		       : 0;
+}
+
+static bool gives(struct lurk_typing_table *t, uint32_t codepoint)
+{
+	return composed_now(t) == codepoint;
 }
 
 /* The sequence that begins with this place and gives the character: two steps, else three. */
@@ -230,6 +241,79 @@ static unsigned from_first(struct lurk_typing_table *t, unsigned first, uint32_t
 	return 0;
 }
 
+/* ---- All that sequences give ---------------------------------------------------------------- */
+
+static int by_number(const void *a, const void *b)
+{
+	const uint32_t one = *(const uint32_t *)a, other = *(const uint32_t *)b;
+
+	return (one > other) - (one < other);
+}
+
+/* Symbols of places, each once; returns how many. */
+static unsigned each_once(const struct lurk_typing_table *t, const unsigned *places, unsigned count,
+			  uint32_t *out)
+{
+	unsigned kept = 0;
+
+	for (unsigned i = 0; i < count; i++)
+		out[i] = t->places[places ? places[i] : i].sym;
+	qsort(out, count, sizeof *out, by_number);
+	for (unsigned i = 0; i < count; i++) {
+		if (!kept || out[kept - 1] != out[i])
+			out[kept++] = out[i];
+	}
+	return kept;
+}
+
+/* Of what these two begin: what they give, or what any third lets them give. */
+static void list_from(struct lurk_typing_table *t, const uint32_t *begun, unsigned length,
+		      const uint32_t *next, unsigned count)
+{
+	enum xkb_compose_status status;
+	uint32_t more[3];
+
+	xkb_compose_state_reset(t->state);
+	for (unsigned i = 0; i < length; i++)
+		xkb_compose_state_feed(t->state, begun[i]);
+	status = xkb_compose_state_get_status(t->state);
+	if (status == XKB_COMPOSE_COMPOSED) {
+		if (!(t->composed_count & (t->composed_count + 1)))
+			t->composed = lurk_resize(t->composed, (2U * t->composed_count + 2) *
+								       sizeof *t->composed);
+		t->composed[t->composed_count++] = composed_now(t);
+	}
+	if (status != XKB_COMPOSE_COMPOSING || length == 3)
+		return;
+	memcpy(more, begun, length * sizeof *more);
+	for (unsigned i = 0; i < count; i++) {
+		more[length] = next[i];
+		list_from(t, more, length + 1, next, count);
+	}
+}
+
+static void list_composed(struct lurk_typing_table *t)
+{
+	uint32_t firsts[FIRSTS_MAX], *next = lurk_allocate(t->simple + 1U, sizeof *next);
+	const unsigned first_count = each_once(t, t->firsts, t->first_count, firsts);
+	const unsigned count = each_once(t, NULL, t->simple, next);
+
+	for (unsigned i = 0; i < first_count; i++)
+		list_from(t, &firsts[i], 1, next, count);
+	if (t->composed)
+		qsort(t->composed, t->composed_count, sizeof *t->composed, by_number);
+	lurk_release(next);
+	t->listed = true;
+}
+
+static bool is_composed(struct lurk_typing_table *t, uint32_t codepoint)
+{
+	if (!t->listed)
+		list_composed(t);
+	return t->composed &&
+	       bsearch(&codepoint, t->composed, t->composed_count, sizeof codepoint, by_number);
+}
+
 /* ---- Finding -------------------------------------------------------------------------------- */
 
 struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap,
@@ -252,6 +336,7 @@ void lurk_typing_free(struct lurk_typing_table *table)
 		return;
 	xkb_compose_state_unref(table->state);
 	xkb_compose_table_unref(table->compose);
+	lurk_release(table->composed);
 	lurk_release(table);
 }
 
@@ -302,10 +387,19 @@ unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,
 		return n;
 	}
 	for (unsigned length = 2; codepoint && !n && length <= LURK_LAYOUT_STEPS; length++) {
+		/* To look for what is not there takes longest. */
+		if (length > 2 && !is_composed(table, codepoint))
+			break;
 		for (unsigned i = 0; !n && i < table->first_count; i++)
 			n = from_first(table, table->firsts[i], codepoint, length, steps);
 	}
 	return n;
+}
+
+bool lurk_typing_gives(struct lurk_typing_table *table, uint32_t codepoint)
+{
+	return find_place(table, codepoint, false) || find_place(table, codepoint, true) ||
+	       is_composed(table, codepoint);
 }
 
 /* The dead key that has the character on its cap, and types it when it is pressed twice. */

@@ -30,6 +30,8 @@ struct xkb_compose_state *lurk_typing_sequences(struct lurk_typing_table *table)
 /* How many steps type the character, 0 where none do. */
 unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,
 			  struct lurk_step steps[LURK_LAYOUT_STEPS]);
+/* Whether any do. */
+bool lurk_typing_gives(struct lurk_typing_table *table, uint32_t codepoint);
 /* The key for a name: one step, the keypad's where no other key has it, a dead key where that has
  * it on its cap. */
 bool lurk_typing_key(struct lurk_typing_table *table, uint32_t codepoint, struct lurk_step *step);
