@@ -365,15 +365,25 @@ static void tell_out(void *data, const char *name, const struct lurk_message *wh
 		       name);
 }
 
+static int renew_all(const struct layout *l, bool away)
+{
+	struct lurk_workspace *ws = &l->cli->ws;
+
+	if (!lurk_own_layout_is_everybodys(ws))
+		return cli_fail(CLI_USAGE, "that is for what everybody has: `sudo lurk layout %s`",
+				l->verb->name);
+	return lurk_own_layouts_renew(ws, away, away ? tell_out : tell_again, NULL) ? CLI_DONE
+										    : CLI_COULD_NOT;
+}
+
 static int renew(struct layout *l)
 {
-	return lurk_own_layouts_renew(&l->cli->ws, false, tell_again, NULL) ? CLI_DONE
-									    : CLI_COULD_NOT;
+	return renew_all(l, false);
 }
 
 static int withdraw(struct layout *l)
 {
-	return lurk_own_layouts_renew(&l->cli->ws, true, tell_out, NULL) ? CLI_DONE : CLI_COULD_NOT;
+	return renew_all(l, true);
 }
 
 /* ---- Words ----------------------------------------------------------------------------------- */

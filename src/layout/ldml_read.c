@@ -85,16 +85,20 @@ static bool is_named(const xmlNode *node, const char *name)
 	return node->type == XML_ELEMENT_NODE && !strcmp((const char *)node->name, name);
 }
 
-/* Into out; false where there is none, or it is too long. */
-static bool attribute(const xmlNode *node, const char *name, char *out, size_t size)
+enum found { NONE, FITS, TOO_LONG };
+
+/* Into out, "" where it does not fit. */
+static enum found attribute(const xmlNode *node, const char *name, char *out, size_t size)
 {
 	xmlChar *value = xml.GetNoNsProp((xmlNode *)node, (const xmlChar *)name);
-	const bool fits = value && strlen((const char *)value) < size;
+	const enum found found = !value                               ? NONE
+				 : strlen((const char *)value) < size ? FITS
+								      : TOO_LONG;
 
-	snprintf(out, size, "%s", fits ? (const char *)value : "");
+	snprintf(out, size, "%s", found == FITS ? (const char *)value : "");
 	if (value)
 		(*xml.Free)(value);
-	return fits;
+	return found;
 }
 
 /* ---- Strings of LDML ------------------------------------------------------------------------- */
@@ -193,7 +197,7 @@ static void read_keys(struct reader *r, const xmlNode *keys)
 		struct key *key = &r->keys[r->count];
 
 		if (!is_named(node, "key") || r->count == KEYS_MOST ||
-		    !attribute(node, "id", id, sizeof id))
+		    attribute(node, "id", id, sizeof id) != FITS)
 			continue;
 		attribute(node, "output", output, sizeof output);
 		attribute(node, "gap", gap, sizeof gap);
@@ -255,12 +259,18 @@ static void read_layer(struct reader *r, const xmlNode *node)
 	char modifiers[256], told[256], *rest = NULL, keys[1024];
 	unsigned row;
 
-	if (!attribute(node, "modifiers", modifiers, sizeof modifiers) || !*modifiers)
+	if (attribute(node, "modifiers", modifiers, sizeof modifiers) == TOO_LONG) {
+		leave_out(r, "a layer whose modifiers are longer than %zu", sizeof modifiers - 1);
+		return;
+	}
+	if (!*modifiers)
 		snprintf(modifiers, sizeof modifiers, "none");
 	for (char *set = strtok_r(modifiers, ",", &rest); set; set = strtok_r(NULL, ",", &rest)) {
 		int layer;
 
 		snprintf(told, sizeof told, "%s", set + strspn(set, " "));
+		if (strstr(told, "alt") && !strstr(told, "altR"))
+			leave_out(r, "the left Alt key for the layer of `%s`", told);
 		layer = layer_of(set);
 		if (layer < 0) {
 			leave_out(r, "the layer of `%s`", told);
@@ -271,9 +281,10 @@ static void read_layer(struct reader *r, const xmlNode *node)
 		for (const xmlNode *child = node->children; child; child = child->next) {
 			if (!is_named(child, "row"))
 				continue;
-			if (attribute(child, "keys", keys, sizeof keys))
-				read_row(r, keys, row, (unsigned)layer);
-			row++;
+			if (attribute(child, "keys", keys, sizeof keys) == TOO_LONG)
+				leave_out(r, "a row of a layer, which is longer than %zu",
+					  sizeof keys - 1);
+			read_row(r, keys, row++, (unsigned)layer);
 		}
 	}
 }
@@ -337,8 +348,9 @@ static void read_transform(struct reader *r, const xmlNode *node, struct xkb_com
 	char from[256], to[256], text[TEXT], a[LURK_SYMBOL], b[LURK_SYMBOL], *line;
 	uint32_t symbols[MOST + 1];
 	unsigned count = 0;
-	bool fine = attribute(node, "from", from, sizeof from) &&
-		    attribute(node, "to", to, sizeof to) && read_text(to, text, sizeof text);
+	bool fine = attribute(node, "from", from, sizeof from) == FITS &&
+		    attribute(node, "to", to, sizeof to) == FITS &&
+		    read_text(to, text, sizeof text);
 
 	for (const char *at = from; *at && fine && count <= MOST; count++)
 		fine = (symbols[count] = next_symbol(&at)) != UNKNOWN;

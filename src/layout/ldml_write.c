@@ -260,10 +260,20 @@ static void put_sequence(const struct writer *w, struct xkb_compose_state *state
 	}
 }
 
+/* By the locale's table and the layout's lines: what else a person's own file has is nobody's to be
+ * sent. */
+static struct xkb_compose_table *table_for_others(const struct writer *w)
+{
+	char *text = lurk_print("include \"%%L\"\n%s", w->own->compose);
+	struct xkb_compose_table *table = lurk_compose_read(w->own->layout->context, text);
+
+	lurk_release(text);
+	return table;
+}
+
 static void put_transforms(const struct writer *w)
 {
-	struct xkb_compose_table *table =
-		lurk_compose_table(w->own->layout->context, w->own->compose);
+	struct xkb_compose_table *table = table_for_others(w);
 	struct xkb_compose_state *state =
 		table ? xkb_compose_state_new(table, XKB_COMPOSE_STATE_NO_FLAGS) : NULL;
 	bool any = false;

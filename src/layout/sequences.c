@@ -8,6 +8,9 @@
 #include "lurk/text/memory.h"
 #include "lurk/text/utf8.h"
 
+/* A person's file with nothing but the locale's in it. */
+static const char whole[] = "include \"%L\"\n";
+
 /* ---- Lines ----------------------------------------------------------------------------------- */
 
 struct line {
@@ -75,6 +78,27 @@ static enum xkb_compose_status after(struct xkb_compose_table *table, uint32_t f
 	return status;
 }
 
+/* What a person has where the layout is not installed. */
+static struct xkb_compose_table *table_without(const struct lurk_own_layout *own)
+{
+	struct xkb_context *context = own->layout->context;
+	struct xkb_compose_table *table;
+	struct lurk_message unused;
+	char path[LURK_PATH], *bytes, *rest;
+	size_t length;
+	bool exists;
+
+	if (!lurk_compose_own_file(path) ||
+	    !lurk_file_read(path, &bytes, &length, &exists, &unused))
+		return lurk_compose_table(context, NULL);
+	rest = lurk_compose_without(bytes, own->name);
+	table = rest ? lurk_compose_read(context, *rest ? rest : whole)
+		     : lurk_compose_table(context, NULL);
+	lurk_release(rest);
+	lurk_release(bytes);
+	return table;
+}
+
 unsigned lurk_own_layout_sequences(struct lurk_own_layout *own,
 				   void (*tell)(void *data, const struct lurk_own_sequence *one),
 				   void *data)
@@ -85,7 +109,7 @@ unsigned lurk_own_layout_sequences(struct lurk_own_layout *own,
 
 	if (!*own->compose)
 		return 0;
-	usual = lurk_compose_table(context, NULL);
+	usual = table_without(own);
 	now = lurk_compose_table(context, own->compose);
 	for (size_t at = 0; own->compose[at]; at += line_length(own->compose + at)) {
 		struct lurk_own_sequence one;
@@ -280,8 +304,6 @@ enum lurk_own_layout_edit lurk_own_layout_follow(struct lurk_own_layout *own, ui
 }
 
 /* ---- A person's own file --------------------------------------------------------------------- */
-
-static const char whole[] = "include \"%L\"\n";
 
 static char *mark(const char *name, bool end)
 {

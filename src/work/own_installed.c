@@ -310,8 +310,12 @@ static bool prepare_compose(const struct lurk_workspace *ws, const struct lurk_o
 {
 	struct lurk_message why;
 
-	if (!look_at_compose(ws, place, message))
-		return false;
+	if (!look_at_compose(ws, place, message)) {
+		/* What is wrong with a person's file matters to who has something for it. */
+		place->with = lurk_copy("", 0);
+		place->list.exists = false;
+		return !*lurk_own_layout_compose(own);
+	}
 	place->with = lurk_compose_with(place->list.exists ? place->list.bytes : NULL, own, &why);
 	return place->with ||
 	       lurk_say(message, "%.300s: %.400s; nothing is installed", place->path, why.text);
@@ -345,9 +349,10 @@ static enum lurk_went put_compose(struct putting *putting, const struct place *p
 static enum lurk_went put_compose_out(struct putting *putting, const char *name)
 {
 	struct place place;
-	enum lurk_went went = LURK_COULD_NOT;
+	enum lurk_went went = LURK_FOUND; /* nothing was put into what cannot be read */
+	struct lurk_message unused;
 
-	if (look_at_compose(putting->ws, &place, putting->message)) {
+	if (look_at_compose(putting->ws, &place, &unused)) {
 		place.with =
 			place.list.exists ? lurk_compose_without(place.list.bytes, name) : NULL;
 		went = place.with ? put_compose(putting, &place) : LURK_FOUND;

@@ -1095,10 +1095,18 @@ def a_layout_in_one_file(desk):
     assert sorted(os.walk(desk.path("friend"))) == before
     desk.write("gull.yaml", "lurk-layout: 1\nname: gull\n" + GOOD)
     desk.want("layout take gull.yaml", desk="friend", out=["gull is a layout of yours now"])
+    desk.want("layout renew", 2, desk="friend", err="`sudo lurk layout renew`")
     # For other systems, and back: what neither form can say is said.
     desk.want("layout pack tern tern.xml --rules", 2, err="an LDML keyboard has no place for")
     desk.want("layout pack tern tern.xml", out=["tern.xml is the layout tern as an LDML keyboard", "Left out, as that cannot say it:\n  KeyJ types Left, which is no text"])
     desk.want("layout pack tern tern.xml", 3, err="tern.xml is there already")
+    # What a person's own Compose file has goes to nobody; with the layout's lines in it, it is told as without.
+    desk.write(".XCompose", 'include "%L"\n<dead_caron> <x> : "secret"\n# Lurk: after dead keys of the layout tern\n<dead_caron> <q> : "q"\n# Lurk: end of the layout tern\n')
+    os.remove(desk.path("tern.xml"))
+    desk.want("layout pack tern tern.xml")
+    assert "secret" not in desk.read("tern.xml") and "dead_caron}q" in desk.read("tern.xml")
+    desk.want("layout show tern", out=['dead caron, then q  "\\          nothing'])
+    os.remove(desk.path(".XCompose"))
     told = json.loads(desk.want("layout show tern.xml --json", desk="friend"))
     assert {"press": "AltRight+KeyM", "types": "♂", "instead_of": "m"} in told["changes"] and told["layout"] == "tern"
     desk.want("layout take tern.xml from_ldml", desk="friend", out=["from_ldml is a layout of yours now"])
@@ -1326,6 +1334,11 @@ def own_layouts(desk):
     desk.want("layout install tern --json", out=['"desktops":"installed"'])
     desk.want("layout uninstall tern --json", out=['{"uninstalled":"tern"}'])
     assert not any(names for _, _, names in os.walk(desk.path("hide/xkb"))) and not os.path.exists(desk.path("hide/XCompose"))
+    # Somebody's Compose file that cannot be read is in the way of who has lines for it, and of nobody else.
+    os.mkdir(desk.path("hide/XCompose"))
+    for words, status in (("install tern", 3), ("after tern dead_caron q nothing", 0), ("install tern", 0), ("uninstall tern", 0), ("after tern dead_caron q ɋ", 0)):
+        desk.want("layout " + words, status)
+    os.rmdir(desk.path("hide/XCompose"))
     # What is in the way stays: a list that desktops cannot read, another's layout, a folder without rights.
     for bad in ("", "<xkbConfigRegistry>", OTHERS.replace("</layoutList>\n", "\n"), OTHERS.replace("layoutList", "optionList")):
         desk.write("hide/xkb/rules/evdev.xml", bad)

@@ -291,12 +291,17 @@ static const struct {
 	 "key <AD01> { [ q, q ] };"},
 	{HEAD "<layers formId=\"us\"><layer modifiers=\"none, ctrl alt\"><row keys=\"q z-z\"/>"
 	      "</layer></layers></keyboard3>",
-	 "a layer has a key `z-z`, which the file does not describe\nthe layer of `ctrl alt`\n",
+	 "a layer has a key `z-z`, which the file does not describe\nthe left Alt key for the "
+	 "layer "
+	 "of `ctrl alt`\nthe layer of `ctrl alt`\n",
 	 "key <TLDE> { [ q, q ] };"},
 	{HEAD LAYER "<transforms type=\"simple\"><transformGroup><transform from=\"\\m{acute}q\" "
 		    "to=\"q\\u{301}\"/><transform from=\"[aeiou]\" to=\"x\"/><reorder/>"
 		    "</transformGroup></transforms></keyboard3>",
 	 "that `[aeiou]` becomes `x`\na `reorder` of what was typed\n", "include \"us\""},
+	{HEAD "<layers formId=\"us\"><layer><row keys=\"q\"/></layer><layer modifiers=\"alt\"><row "
+	      "keys=\"z\"/></layer></layers></keyboard3>",
+	 "the left Alt key for the layer of `alt`\n", "key <TLDE> { [ q, q, z, z ] };"},
 	{HEAD LAYER "<variables/></keyboard3>", "its `variables`\n", "include \"us\""},
 	{"<keyboard3><info name='say \"x\"; }; \\'/>" LAYER "</keyboard3>", "",
 	 "name[Group1] = \"say 'x'; }; '\";"},
