@@ -1,10 +1,12 @@
 /* A machine on which one thing fails: preloaded, with LURK_FAULT as "KIND N", it lets the N-th call
- * of a kind fail; KIND is memory, or file for opening, writing, syncing, renaming and making. With
- * N as 0 none fails. How many there were is written to the file that LURK_FAULTS names. */
+ * of a kind fail; KIND is memory, or file for opening, writing, syncing, renaming and making, or
+ * power, which goes before that call of a file. With N as 0 none fails. How many there were is
+ * written to the file that LURK_FAULTS names. */
 #undef _FILE_OFFSET_BITS /* both names of a call are meant */
 #include <dlfcn.h>
 #include <errno.h>
 #include <fcntl.h>
+#include <signal.h>
 #include <stdarg.h>
 #include <stdbool.h>
 #include <stdio.h>
@@ -12,7 +14,9 @@
 #include <string.h>
 #include <unistd.h>
 
-static unsigned long calls[2], fail_at;
+enum { MEMORY, FILES, POWER, KINDS };
+
+static unsigned long calls[KINDS], fail_at;
 static int kind = -1;
 
 __attribute__((constructor)) static void begin(void)
@@ -21,9 +25,9 @@ __attribute__((constructor)) static void begin(void)
 
 	if (!wanted)
 		return;
-	kind = *wanted == 'm' ? 0 : 1;
+	kind = *wanted == 'm' ? MEMORY : *wanted == 'f' ? FILES : POWER;
 	fail_at = strtoul(strchr(wanted, ' '), NULL, 10);
-	calls[0] = calls[1] = 0;
+	memset(calls, 0, sizeof calls);
 }
 
 __attribute__((destructor)) static void end(void)
@@ -36,12 +40,14 @@ __attribute__((destructor)) static void end(void)
 	file = path ? fopen(path, "w") : NULL;
 	if (!file)
 		return;
-	fprintf(file, "%lu\n", calls[was > 0]);
+	fprintf(file, "%lu\n", calls[was > 0 ? was : MEMORY]);
 	fclose(file);
 }
 
 static bool fails(int what, int error)
 {
+	if (kind == POWER && what == FILES && ++calls[POWER] == fail_at)
+		kill(getpid(), SIGKILL);
 	if (what != kind || ++calls[what] != fail_at)
 		return false;
 	errno = error;
@@ -64,7 +70,7 @@ void *__libc_malloc(size_t size)
 
 	if (!real)
 		real = REAL("__libc_malloc", allocate *);
-	return fails(0, ENOMEM) ? NULL : real(size);
+	return fails(MEMORY, ENOMEM) ? NULL : real(size);
 }
 
 void *__libc_calloc(size_t count, size_t size)
@@ -73,7 +79,7 @@ void *__libc_calloc(size_t count, size_t size)
 
 	if (!real)
 		real = REAL("__libc_calloc", allocate_many *);
-	return fails(0, ENOMEM) ? NULL : real(count, size);
+	return fails(MEMORY, ENOMEM) ? NULL : real(count, size);
 }
 
 void *__libc_realloc(void *old, size_t size)
@@ -82,7 +88,7 @@ void *__libc_realloc(void *old, size_t size)
 
 	if (!real)
 		real = REAL("__libc_realloc", allocate_again *);
-	return fails(0, ENOMEM) ? NULL : real(old, size);
+	return fails(MEMORY, ENOMEM) ? NULL : real(old, size);
 }
 
 static mode_t mode_of(int flags, va_list list)
@@ -100,29 +106,29 @@ static mode_t mode_of(int flags, va_list list)
 		va_start(list, flags);                                                            \
 		mode = mode_of(flags, list);                                                      \
 		va_end(list);                                                                     \
-		return fails(1, EMFILE)                                                           \
+		return fails(FILES, EMFILE)                                                       \
 			       ? -1                                                               \
 			       : REAL(#name, int (*)(const char *, int, ...))(path, flags, mode); \
 	}
-#define OPENING_AT(name)                                                                     \
-	int name(int at, const char *path, int flags, ...);                                  \
-	int name(int at, const char *path, int flags, ...)                                   \
-	{                                                                                    \
-		va_list list;                                                                \
-		mode_t mode;                                                                 \
-                                                                                             \
-		va_start(list, flags);                                                       \
-		mode = mode_of(flags, list);                                                 \
-		va_end(list);                                                                \
-		return fails(1, EMFILE) ? -1                                                 \
-					: REAL(#name, int (*)(int, const char *, int, ...))( \
-						  at, path, flags, mode);                    \
+#define OPENING_AT(name)                                                                         \
+	int name(int at, const char *path, int flags, ...);                                      \
+	int name(int at, const char *path, int flags, ...)                                       \
+	{                                                                                        \
+		va_list list;                                                                    \
+		mode_t mode;                                                                     \
+                                                                                                 \
+		va_start(list, flags);                                                           \
+		mode = mode_of(flags, list);                                                     \
+		va_end(list);                                                                    \
+		return fails(FILES, EMFILE) ? -1                                                 \
+					    : REAL(#name, int (*)(int, const char *, int, ...))( \
+						      at, path, flags, mode);                    \
 	}
-#define CALL(name, error, params, ...)                                                 \
-	int name params;                                                               \
-	int name params                                                                \
-	{                                                                              \
-		return fails(1, error) ? -1 : REAL(#name, int(*) params)(__VA_ARGS__); \
+#define CALL(name, error, params, ...)                                                     \
+	int name params;                                                                   \
+	int name params                                                                    \
+	{                                                                                  \
+		return fails(FILES, error) ? -1 : REAL(#name, int(*) params)(__VA_ARGS__); \
 	}
 OPENING(open)
 OPENING(open64)
@@ -151,7 +157,7 @@ ssize_t write(int fd, const void *bytes, size_t count)
 		errno = ENOSPC;
 		return -1;
 	}
-	if (fd > 2 && fails(1, ENOSPC)) {
+	if (fd > 2 && fails(FILES, ENOSPC)) {
 		full = count > 1;
 		return full ? real(fd, bytes, count / 2) : -1;
 	}

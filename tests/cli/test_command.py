@@ -1118,12 +1118,14 @@ def a_layout_in_one_file(desk):
         desk.want(f"layout {words} tern.xml", 3, desk="friend", err="tern.xml: it is no LDML keyboard")
 
 
+SYSTEM_LAYOUTS = subprocess.run(["pkg-config", "--variable=xkb_base", "xkeyboard-config"], capture_output=True, text=True).stdout.strip() or "/usr/share/X11/xkb"
+
+
 def everybodys_layouts(desk):
     """The X server's own files get what everybody has, and are as their package has them afterwards; also after a new version of that."""
     packaged, system = desk.path("packaged"), desk.path("system")
-    root = subprocess.run(["pkg-config", "--variable=xkb_base", "xkeyboard-config"], capture_output=True, text=True).stdout.strip() or "/usr/share/X11/xkb"
-    shutil.copytree(root, packaged)
-    shutil.copytree(root, system)
+    shutil.copytree(SYSTEM_LAYOUTS, packaged)
+    shutil.copytree(SYSTEM_LAYOUTS, system)
     def lurk(words, status=0, **kw):
         return desk.want("layout " + words, status, desk=None, env={"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder, "LURK_AGENT": "/nowhere",
                          "XKB_CONFIG_EXTRA_PATH": desk.path("xkb"), "XKB_CONFIG_ROOT": system}, **kw)
@@ -1625,11 +1627,66 @@ def faults(desk):
     print(f"{ran} faults")
 
 
+def power_goes(desk):
+    """Before each writing, syncing, renaming and making of a file while a layout is installed for everybody, or taken away: each of the
+    four files is the old or the new one, no list names a layout that is not there, and the same command again ends it."""
+    library = os.environ.get("LURK_FAULTS_LIBRARY")
+    if not library or WRAPPER:
+        return
+    system = desk.path("system")
+    os.makedirs(system + "/rules")
+    for name in os.listdir(SYSTEM_LAYOUTS):
+        if name != "rules":
+            os.symlink(f"{SYSTEM_LAYOUTS}/{name}", f"{system}/{name}")
+    os.remove(system + "/symbols")
+    os.mkdir(system + "/symbols")
+    for name in os.listdir(SYSTEM_LAYOUTS + "/symbols"):
+        os.symlink(f"{SYSTEM_LAYOUTS}/symbols/{name}", f"{system}/symbols/{name}")
+    for name in os.listdir(SYSTEM_LAYOUTS + "/rules"):
+        shutil.copy(f"{SYSTEM_LAYOUTS}/rules/{name}", f"{system}/rules/{name}")
+    env = {"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder, "LURK_AGENT": "/nowhere", "XKB_CONFIG_EXTRA_PATH": desk.path("xkb"), "XKB_CONFIG_ROOT": system}
+    places = {path: desk.path(path) for path in ("xkb/symbols/tern", "xkb/rules/evdev.xml", "system/symbols/tern", "system/rules/evdev.xml")}
+
+    def now():
+        return {path: open(place, "rb").read() if os.path.exists(place) else None for path, place in places.items()}
+
+    def put(files):
+        for path, place in places.items():
+            if files[path] is None and os.path.exists(place):
+                os.remove(place)
+            elif files[path] is not None:
+                desk.write(path, files[path])
+
+    desk.want("layout begin tern --from gb --words Tern", desk=None, env=env)
+    without, ran = now(), 0
+    desk.want("layout install tern", desk=None, env=env)
+    installed = now()
+    for command, before, after in (("install", without, installed), ("uninstall", installed, without)):
+        put(before)
+        faulty = {**env, "LD_PRELOAD": library, "LURK_FAULTS": desk.path("count")}
+        assert desk.run(["layout", command, "tern"], desk=None, env={**faulty, "LURK_FAULT": "power 0"}).returncode == 0
+        count = int(desk.read("count"))
+        for at in range(1, count + 1, max(1, count // (5 * int(os.environ.get("LURK_FAULT_RUNS", "12"))))):
+            put(before)
+            done = desk.run(["layout", command, "tern"], desk=None, env={**faulty, "LURK_FAULT": f"power {at}"})
+            assert done.returncode == -9, (command, at, done)
+            ran += 1
+            files = now()
+            for path in places:
+                assert files[path] in (before[path], after[path]), (command, at, path)
+            for folder in ("xkb", "system"):
+                listed = files[folder + "/rules/evdev.xml"]
+                assert files[folder + "/symbols/tern"] is not None or b"<name>tern<" not in (listed or b""), (command, at, folder)
+            desk.want(f"layout {command} tern", 0 if files != after else (0 if command == "install" else 1), desk=None, env=env)
+            assert now() == after, (command, at)
+    print(f"the power went {ran} times")
+
+
 def main():
     tests = [demo, help_everywhere, used_wrongly, without_a_desk, broken_files, edits, what_is_said, refused_edits, undo, names, equal_keyboards, a_chord_that_can_be_sent,
              plays, power_and_storage, identify, conclusions, check, findings_bar_only_applying, what_changed_comes_first, try_and_keep, versions, reach, off_and_on, sharing, help_back,
              resolve, decode, without_a_program, profiles, renaming, own_layouts, a_layout_in_one_file, everybodys_layouts, completion, recipes, nothing_is_too_wide]
-    hostile = [faults, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
+    hostile = [faults, power_goes, two_at_once, whose_files, root_in_somebodys_folder, nothing_is_obeyed]  # in a run of their own, beside these
     failed = 0
     if sys.argv[3:] == ["hostile"]:
         tests = hostile
