@@ -20,21 +20,57 @@ struct verb {
 
 /* ---- Beginning, and taking somebody else's --------------------------------------------------- */
 
+static void tell_rule(void *data, const struct lurk_rule *rule, const char *why)
+{
+	char words[512];
+
+	(void)data;
+	lurk_words_rule(rule, "", words, sizeof words);
+	if (why)
+		printf("  Not in it: %s; %s.\n", words, why);
+	else
+		printf("  %s\n", words);
+}
+
+static void keep_silent(void *data, const struct lurk_rule *rule, const char *why)
+{
+	(void)data, (void)rule, (void)why;
+}
+
+/* What the profile's rules type is in the layout then, and the rules stay as they are. */
+static enum lurk_went take_rules(struct layout *l, struct lurk_message *why)
+{
+	const struct lurk_profile_file *profile = &l->cli->ws.profile;
+
+	if (!l->cli->json)
+		printf("Of the rules in %s:\n", l->cli->ws.profile_path);
+	if (lurk_own_layout_take_rules(&l->file, profile, l->cli->json ? keep_silent : tell_rule,
+				       NULL) &&
+	    !l->cli->json)
+		puts("Rules that are in it now act as well, until `lurk restore KEY`.");
+	return lurk_own_layout_file_save(&l->cli->ws, &l->file, "what rules typed", why);
+}
+
 static int begin(struct layout *l)
 {
 	struct lurk_message why;
-	const enum lurk_went went = lurk_own_layout_file_begin(&l->cli->ws, l->words[0], l->from,
-							       l->called, &l->file, &why);
+	enum lurk_went went;
 
+	if (l->rules && !cli_read_files(l->cli))
+		return CLI_COULD_NOT;
+	went = lurk_own_layout_file_begin(&l->cli->ws, l->words[0], l->from, l->called, &l->file,
+					  &why);
+	if (went == LURK_DONE && !l->cli->json)
+		printf("%s begins as %s, in %s.\n", l->words[0], cli_layout_base(l), l->file.path);
+	if (went == LURK_DONE && l->rules)
+		went = take_rules(l, &why);
 	if (went != LURK_DONE)
 		return cli_layout_failed(went, &why);
 	if (l->cli->json)
 		return cli_layout_json(l);
-	printf("%s begins as %s, in %s.\n"
-	       "`lurk layout type %s KEY SIGN` changes what a key types; `lurk layout install %s` "
+	printf("`lurk layout type %s KEY SIGN` changes what a key types; `lurk layout install %s` "
 	       "then puts it into the desktop's menu, as \"%s\".\n",
-	       l->words[0], cli_layout_base(l), l->file.path, l->words[0], l->words[0],
-	       lurk_own_layout_words(l->file.own));
+	       l->words[0], l->words[0], lurk_own_layout_words(l->file.own));
 	return CLI_DONE;
 }
 
@@ -464,8 +500,11 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 			argp_error(state, "say %s", l->verb->missing);
 		else if ((l->from || l->called) && l->verb->run != begin)
 			argp_error(state, "--from and --words are for `lurk layout begin`");
-		else if ((l->about || l->meant || l->rules) && l->verb->run != pack)
-			argp_error(state, "--about, --for and --rules are for `lurk layout pack`");
+		else if ((l->about || l->meant) && l->verb->run != pack)
+			argp_error(state, "--about and --for are for `lurk layout pack`");
+		else if (l->rules && l->verb->run != pack && l->verb->run != begin)
+			argp_error(state,
+				   "--rules is for `lurk layout begin` and `lurk layout pack`");
 		return 0;
 	default:
 		return ARGP_ERR_UNKNOWN;
@@ -480,7 +519,8 @@ static const struct argp_option options[] = {
 	{"words", OPTION_WORDS, "WORDS", 0, "With `begin`: what menus call it", 0},
 	{"about", OPTION_ABOUT, "TEXT", 0, "With `pack`: what it is for, in a line", 0},
 	{"for", OPTION_FOR, "TEXT", 0, "With `pack`: the keyboard that it is meant for", 0},
-	{"rules", OPTION_RULES, NULL, 0, "With `pack`: the profile's rules go along", 0},
+	{"rules", OPTION_RULES, NULL, 0,
+	 "With `pack`: the profile's rules go along; with `begin`: what they type is in it", 0},
 	{0},
 };
 

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
 #include "work/noted.h"
 #include "work/own_places.h"
 
@@ -91,9 +92,9 @@ static bool is_new(const char *path, struct lurk_message *message)
 			path);
 }
 
-/* An empty text is no file. */
+/* An empty text is no file. What was seen is what stands there then. */
 static enum lurk_went put(struct lurk_workspace *ws, const char *path, const char *text,
-			  const struct lurk_file_seen *seen, const char *summary,
+			  struct lurk_file_seen *seen, const char *summary,
 			  struct lurk_message *message)
 {
 	const size_t length = strlen(text);
@@ -101,9 +102,12 @@ static enum lurk_went put(struct lurk_workspace *ws, const char *path, const cha
 	if (length ? seen->exists && seen->length == length && !memcmp(seen->bytes, text, length)
 		   : !seen->exists)
 		return LURK_FOUND;
-	return lurk_workspace_put(ws, path, length ? text : NULL, length, seen, summary, message)
-		       ? LURK_DONE
-		       : LURK_COULD_NOT;
+	if (!lurk_workspace_put(ws, path, length ? text : NULL, length, seen, summary, message))
+		return LURK_COULD_NOT;
+	lurk_release(seen->bytes);
+	*seen = (struct lurk_file_seen){length != 0, length ? lurk_copy(text, length) : NULL,
+					length};
+	return LURK_DONE;
 }
 
 enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
@@ -156,6 +160,58 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 		lurk_own_layout_file_close(file);
 	return went;
 }
+
+/* ---- From rules ------------------------------------------------------------------------------ */
+
+/* Why a layout cannot do what the rule does; NULL where it may. */
+static const char *why_not(const struct lurk_rule *rule, uint32_t *character)
+{
+	if (rule->off)
+		return "it is switched off";
+	if (rule->keyboard)
+		return "it is for one keyboard, and a layout is for all";
+	if (rule->press.on.kind != LURK_TARGET_KEY)
+		return "it is on a code, and a layout knows keys";
+	if (rule->press.only ||
+	    rule->press.modifiers & ~(unsigned)(LURK_MOD_SHIFT | LURK_MOD_RIGHT_ALT))
+		return "a layout chooses with Shift and AltRight alone";
+	return lurk_character_read(rule->gives.text.bytes, rule->gives.text.length, character) ==
+			       rule->gives.text.length
+		       ? NULL
+		       : "it gives more than one sign";
+}
+
+unsigned lurk_own_layout_take_rules(
+	struct lurk_own_layout_file *file, const struct lurk_profile_file *profile,
+	void (*tell)(void *data, const struct lurk_rule *rule, const char *why), void *data)
+{
+	unsigned count = 0;
+
+	for (uint32_t i = 0; i < profile->count; i++) {
+		const struct lurk_rule *rule = &profile->rules[i];
+		struct lurk_message message;
+		char number[16];
+		uint32_t character, symbol;
+		const char *why;
+		bool third;
+
+		if (rule->gives.kind != LURK_GIVES_TEXT)
+			continue;
+		why = why_not(rule, &character);
+		if (!why)
+			snprintf(number, sizeof number, "U+%04X", character);
+		if (!why &&
+		    (!lurk_symbol_read(number, lurk_own_layout(file->own), &symbol, &message) ||
+		     lurk_own_layout_type(file->own, rule->press.on.key, rule->press.modifiers,
+					  symbol, &third, &message) == LURK_OWN_REFUSED))
+			why = message.text;
+		count += !why;
+		tell(data, rule, why);
+	}
+	return count;
+}
+
+/* ---- All of them ----------------------------------------------------------------------------- */
 
 static int is_file_name(const struct dirent *entry)
 {

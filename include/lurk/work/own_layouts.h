@@ -44,6 +44,12 @@ enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *
 enum lurk_went lurk_own_layout_file_save(struct lurk_workspace *ws,
 					 struct lurk_own_layout_file *file, const char *summary,
 					 struct lurk_message *message);
+/* Lets it type what a profile's rules do, where they give one sign for a key alone or with Shift
+ * and AltRight. Each rule that gives text is told: why it is left out, or NULL where it is in the
+ * layout now. Returns how many are. */
+unsigned lurk_own_layout_take_rules(
+	struct lurk_own_layout_file *file, const struct lurk_profile_file *profile,
+	void (*tell)(void *data, const struct lurk_rule *rule, const char *why), void *data);
 /* Their names, in an order. */
 void lurk_own_layout_files_each(const struct lurk_workspace *ws,
 				void (*tell)(void *data, const char *name), void *data);
