@@ -222,6 +222,15 @@ static bool put_unnoted(const char *path, const char *bytes, size_t length,
 		     : lurk_file_remove(path, seen, message);
 }
 
+/* Others who install, or edit one's own, are waited for. */
+static void wait_for_others(struct lurk_workspace *ws, const char *name)
+{
+	char path[LURK_PATH];
+
+	if (!ws->lock)
+		ws->lock = lurk_file_lock(lurk_own_path(ws->layout.folder, name, path)) + 1;
+}
+
 /* What everybody has everybody may read, whatever root's own files are like. */
 static enum lurk_went put(struct putting *putting, const char *path, const char *bytes,
 			  const struct lurk_file_seen *seen)
@@ -376,6 +385,7 @@ enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 	bool fine;
 
 	ws->one_step = true;
+	wait_for_others(ws, name);
 	snprintf(putting.summary, sizeof putting.summary, "the layout %s in menus", name);
 	lurk_own_layout_installed_folder(ws, folder);
 	fine = prepare_compose(ws, file->own, &compose, message) &&
@@ -427,6 +437,7 @@ enum lurk_went lurk_own_layout_uninstall(struct lurk_workspace *ws, const char *
 		return LURK_ASKED_WRONGLY;
 	}
 	ws->one_step = true;
+	wait_for_others(ws, name);
 	lurk_own_layout_installed_folder(ws, folder);
 	lurk_own_each_in(folder, look_for_need, &needing);
 	if (*needing.by) {
@@ -516,6 +527,7 @@ bool lurk_own_layouts_renew(struct lurk_workspace *ws, bool withdraw,
 				    .tell = tell,
 				    .data = data};
 
+	wait_for_others(ws, "");
 	lurk_own_layout_installed_folder(ws, folder);
 	lurk_own_each_in(folder, renew_listed, &renewing);
 	return !renewing.failed;

@@ -1185,6 +1185,20 @@ def everybodys_layouts(desk):
     lurk("install tern")
     desk.want("undo", desk=None, env={"XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder})
     assert extra() == ([], 0)
+    # Several at once, also with what a package calls: each waits for the others.
+    names = ["gull", "knot", "ruff", "tern"]
+    for name in names[:3]:
+        lurk(f"begin {name} --from gb --words {name}")
+    for verb in ("install", "uninstall"):
+        def at_once(words):
+            return subprocess.Popen([LURK, "layout", *words], env={"PATH": os.environ["PATH"], "HOME": desk.folder, "XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder, "LURK_AGENT": "/nowhere",
+                                    "XKB_CONFIG_EXTRA_PATH": desk.path("xkb"), "XKB_CONFIG_ROOT": system}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        running = [at_once(words) for name in names for words in ([verb, name], ["renew"])]
+        for process in running:
+            told = process.communicate()[0]
+            assert process.returncode == 0, told
+        assert desk.read("system/rules/evdev.xml").count("<name>") - desk.read("packaged/rules/evdev.xml").count("<name>") == (len(names) if verb == "install" else 0)
+    assert extra() == ([], 0)
     if os.getuid():
         os.chmod(system + "/symbols", 0o555)
         lurk("install tern", out=["The X server and the text console have it not"])
