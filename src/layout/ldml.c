@@ -1,6 +1,8 @@
-/* The keys that LDML keyboards have, and what they type in a layout. */
+/* The keys that LDML keyboards have, and what they type in a layout; what is left out. */
 #include "layout/ldml.h"
 
+#include <stdarg.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -77,6 +79,18 @@ const struct ldml_form *ldml_form(const char *id)
 			return &forms[i];
 	}
 	return NULL;
+}
+
+void ldml_leave_out(lurk_left_out *left, void *data, const char *format, ...)
+{
+	char sentence[256];
+	va_list args;
+
+	va_start(args, format);
+	vsnprintf(sentence, sizeof sentence, format, args);
+	va_end(args);
+	lurk_make_harmless(sentence);
+	left(data, sentence);
 }
 
 void ldml_types(struct lurk_layout *layout, lurk_key key, uint32_t symbols[LDML_LAYERS])

@@ -20,6 +20,9 @@ struct ldml_form {
 /* By its id; NULL where there is none. */
 const struct ldml_form *ldml_form(const char *id);
 
+/* Tells what is left out, in a sentence that no terminal obeys. */
+void ldml_leave_out(lurk_left_out *left, void *data, const char *format, ...) LURK_PRINTF(3, 4);
+
 /* What each of the key's layers types, as libxkbcommon says; 0 for nothing. */
 void ldml_types(struct lurk_layout *layout, lurk_key key, uint32_t symbols[LDML_LAYERS]);
 

@@ -1,7 +1,6 @@
 /* An LDML keyboard as the text of a layout. */
 #include <dlfcn.h>
 #include <libxml/parser.h>
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -65,18 +64,6 @@ struct reader {
 	char *compose;
 	unsigned transforms, lines;
 };
-
-static LURK_PRINTF(2, 3) void leave_out(const struct reader *r, const char *format, ...)
-{
-	char sentence[256];
-	va_list args;
-
-	va_start(args, format);
-	vsnprintf(sentence, sizeof sentence, format, args);
-	va_end(args);
-	lurk_make_harmless(sentence);
-	r->left(r->data, sentence);
-}
 
 /* ---- XML ------------------------------------------------------------------------------------- */
 
@@ -205,7 +192,8 @@ static void read_keys(struct reader *r, const xmlNode *keys)
 		key->symbol = !strcmp(gap, "true") ? 0 : *output ? one_symbol(output) : UNKNOWN;
 		r->count++;
 		if (key->symbol == UNKNOWN)
-			leave_out(r, "the key `%s` types `%s`, which is no one sign", id, output);
+			ldml_leave_out(r->left, r->data,
+				       "the key `%s` types `%s`, which is no one sign", id, output);
 	}
 }
 
@@ -223,13 +211,15 @@ static void read_row(struct reader *r, const char *ids, unsigned row, unsigned l
 		snprintf(id, sizeof id, "%.*s", (int)(length < TEXT ? length : TEXT - 1), ids);
 		ids += length;
 		if (row >= LDML_ROWS || !r->layers.form->rows[row].names[at]) {
-			leave_out(r, "the key `%s` has no place on a keyboard of the form `%s`", id,
-				  r->layers.form->id);
+			ldml_leave_out(r->left, r->data,
+				       "the key `%s` has no place on a keyboard of the form `%s`",
+				       id, r->layers.form->id);
 			continue;
 		}
 		if (!find_key(r, id, &symbol))
-			leave_out(r, "a layer has a key `%s`, which the file does not describe",
-				  id);
+			ldml_leave_out(r->left, r->data,
+				       "a layer has a key `%s`, which the file does not describe",
+				       id);
 		r->layers.types[row][at++][layer] = symbol == UNKNOWN ? 0 : symbol;
 	}
 }
@@ -260,7 +250,8 @@ static void read_layer(struct reader *r, const xmlNode *node)
 	unsigned row;
 
 	if (attribute(node, "modifiers", modifiers, sizeof modifiers) == TOO_LONG) {
-		leave_out(r, "a layer whose modifiers are longer than %zu", sizeof modifiers - 1);
+		ldml_leave_out(r->left, r->data, "a layer whose modifiers are longer than %zu",
+			       sizeof modifiers - 1);
 		return;
 	}
 	if (!*modifiers)
@@ -270,10 +261,11 @@ static void read_layer(struct reader *r, const xmlNode *node)
 
 		snprintf(told, sizeof told, "%s", set + strspn(set, " "));
 		if (strstr(told, "alt") && !strstr(told, "altR"))
-			leave_out(r, "the left Alt key for the layer of `%s`", told);
+			ldml_leave_out(r->left, r->data, "the left Alt key for the layer of `%s`",
+				       told);
 		layer = layer_of(set);
 		if (layer < 0) {
-			leave_out(r, "the layer of `%s`", told);
+			ldml_leave_out(r->left, r->data, "the layer of `%s`", told);
 			continue;
 		}
 		row = 0;
@@ -282,8 +274,9 @@ static void read_layer(struct reader *r, const xmlNode *node)
 			if (!is_named(child, "row"))
 				continue;
 			if (attribute(child, "keys", keys, sizeof keys) == TOO_LONG)
-				leave_out(r, "a row of a layer, which is longer than %zu",
-					  sizeof keys - 1);
+				ldml_leave_out(r->left, r->data,
+					       "a row of a layer, which is longer than %zu",
+					       sizeof keys - 1);
 			read_row(r, keys, row++, (unsigned)layer);
 		}
 	}
@@ -298,7 +291,7 @@ static void read_layers(struct reader *r, const xmlNode *layers)
 	attribute(layers, "formId", id, sizeof id);
 	form = ldml_form(id);
 	if (!form || r->layers.form) {
-		leave_out(r, "the layers for `%s`", id);
+		ldml_leave_out(r->left, r->data, "the layers for `%s`", id);
 		return;
 	}
 	r->layers.form = form;
@@ -359,7 +352,7 @@ static void read_transform(struct reader *r, const xmlNode *node, struct xkb_com
 		return;
 	if (!fine || count != 2 || strlen(text) >= LURK_SEQUENCE - 1 || strpbrk(text, "\"\\") ||
 	    r->lines == LINES_MOST) {
-		leave_out(r, "that `%s` becomes `%s`", from, to);
+		ldml_leave_out(r->left, r->data, "that `%s` becomes `%s`", from, to);
 		return;
 	}
 	line = lurk_print("%s<%s> <%s> : \"%s\"\n", r->compose, lurk_symbol_name(symbols[0], a),
@@ -376,7 +369,7 @@ static void read_transforms(struct reader *r, const xmlNode *transforms,
 
 	attribute(transforms, "type", type, sizeof type);
 	if (strcmp(type, "simple") != 0) {
-		leave_out(r, "the transforms of the type `%s`", type);
+		ldml_leave_out(r->left, r->data, "the transforms of the type `%s`", type);
 		return;
 	}
 	for (const xmlNode *group = transforms->children; group; group = group->next) {
@@ -384,7 +377,7 @@ static void read_transforms(struct reader *r, const xmlNode *transforms,
 			if (is_named(node, "transform") && r->transforms++ < TRANSFORMS_MOST)
 				read_transform(r, node, usual);
 			else if (is_named(node, "reorder"))
-				leave_out(r, "a `reorder` of what was typed");
+				ldml_leave_out(r->left, r->data, "a `reorder` of what was typed");
 		}
 	}
 }
@@ -431,7 +424,8 @@ static void read_root(struct reader *r, const xmlNode *root, char words[LURK_OWN
 				attribute(node, "name", words, LURK_OWN_WORDS);
 			if (!pass && (is_named(node, "variables") || is_named(node, "import") ||
 				      is_named(node, "forms")))
-				leave_out(r, "its `%s`", (const char *)node->name);
+				ldml_leave_out(r->left, r->data, "its `%s`",
+					       (const char *)node->name);
 			if (!is_named(node, layers[pass]))
 				continue;
 			if (pass == 0)

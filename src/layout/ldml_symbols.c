@@ -1,5 +1,4 @@
 /* The text of a layout that types what an LDML keyboard does. */
-#include <stdio.h>
 #include <string.h>
 
 #include "layout/ldml.h"
@@ -52,14 +51,11 @@ static char *key_line(const struct ldml_layers *l, unsigned row, unsigned at, bo
 	const bool caps = l->has[LDML_CAPS] || l->has[LDML_CAPS + 1];
 	struct lurk_row line = {.levels = third ? 4 : 2};
 	uint32_t levels[5];
-	char sentence[128];
 	int type = caps ? type_of(l, wanted, third, levels) : -1;
 
-	if (caps && type < 0) {
-		snprintf(sentence, sizeof sentence, "what %s types with Caps Lock on",
-			 lurk_key_name(l->form->rows[row].keys[at]));
-		left(data, sentence);
-	}
+	if (caps && type < 0)
+		ldml_leave_out(left, data, "what %s types with Caps Lock on",
+			       lurk_key_name(l->form->rows[row].keys[at]));
 	if (type >= 0)
 		line.levels = types[type].levels;
 	for (unsigned i = 0; i < line.levels; i++) {

@@ -1,5 +1,4 @@
 /* A layout as an LDML keyboard. */
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -24,17 +23,6 @@ struct writer {
 	uint32_t symbols[SYMBOLS_MOST]; /* each once */
 	unsigned count;
 };
-
-static LURK_PRINTF(2, 3) void leave_out(const struct writer *w, const char *format, ...)
-{
-	char sentence[256];
-	va_list args;
-
-	va_start(args, format);
-	vsnprintf(sentence, sizeof sentence, format, args);
-	va_end(args);
-	w->left(w->data, sentence);
-}
 
 /* ---- What it types --------------------------------------------------------------------------- */
 
@@ -68,11 +56,12 @@ static void look_at_key(struct writer *w, unsigned row, unsigned at)
 	for (unsigned i = 0; i < LDML_LAYERS; i++) {
 		if (types[i] && !can_say(types[i])) {
 			if (types[i] != told)
-				leave_out(w, "%s types %s%s, which is no text", lurk_key_name(key),
-					  lurk_symbol_words(types[i], words),
-					  !i              ? ""
-					  : i < LDML_CAPS ? " with modifiers"
-							  : " with Caps Lock on");
+				ldml_leave_out(w->left, w->data, "%s types %s%s, which is no text",
+					       lurk_key_name(key),
+					       lurk_symbol_words(types[i], words),
+					       !i              ? ""
+					       : i < LDML_CAPS ? " with modifiers"
+							       : " with Caps Lock on");
 			told = types[i];
 			types[i] = 0;
 		}
@@ -81,7 +70,8 @@ static void look_at_key(struct writer *w, unsigned row, unsigned at)
 	}
 	lurk_row_of(layout, code, &all);
 	if (all.levels > LDML_CAPS + 1)
-		leave_out(w, "%s types more than Shift and AltRight choose", lurk_key_name(key));
+		ldml_leave_out(w->left, w->data, "%s types more than Shift and AltRight choose",
+			       lurk_key_name(key));
 }
 
 static void look_at_keys(struct writer *w)
@@ -311,8 +301,9 @@ static void tell_change(void *data, const struct lurk_own_layout_change *change)
 				return;
 		}
 	}
-	leave_out(w, "%s types %s, and is no key of LDML's form `%s`", lurk_key_name(change->key),
-		  lurk_symbol_words(change->now, words), w->form->id);
+	ldml_leave_out(w->left, w->data, "%s types %s, and is no key of LDML's form `%s`",
+		       lurk_key_name(change->key), lurk_symbol_words(change->now, words),
+		       w->form->id);
 }
 
 char *lurk_ldml_write(struct lurk_own_layout *own, lurk_left_out *left, void *data)

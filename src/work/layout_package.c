@@ -223,11 +223,6 @@ enum lurk_went lurk_layout_package_open(struct lurk_layout_package *package, con
 
 /* ---- Taking it ------------------------------------------------------------------------------- */
 
-static bool is_new(const char *path, const char *to_do, struct lurk_message *message)
-{
-	return access(path, F_OK) || lurk_say(message, "%s is there already; %s", path, to_do);
-}
-
 /* Not beside one's own profiles, which are all read together: its keyboards may be nobody's here.
  */
 static void profile_path(const struct lurk_workspace *ws, const char *name, char path[LURK_PATH])
@@ -253,9 +248,10 @@ static bool put_all(struct lurk_workspace *ws, const struct lurk_layout_package 
 	snprintf(summary, sizeof summary, "the layout %.40s", name);
 	lurk_own_path(ws->layout.folder, name, path);
 	lurk_own_compose_path(ws->layout.folder, name, compose);
-	return is_new(path, "`lurk layout show` says what it types", message) &&
-	       is_new(compose, "take it away first", message) &&
-	       (!*profile || is_new(profile, "take the layout under another name", message)) &&
+	return lurk_own_is_new(path, "`lurk layout show` says what it types", message) &&
+	       lurk_own_is_new(compose, "take it away first", message) &&
+	       (!*profile ||
+		lurk_own_is_new(profile, "take the layout under another name", message)) &&
 	       put(ws, path, package->symbols, summary, message) &&
 	       put(ws, compose, package->compose, summary, message) &&
 	       (!*profile ||
@@ -359,7 +355,7 @@ enum lurk_went lurk_layout_package_write(const struct lurk_own_layout_file *file
 	enum lurk_went went = LURK_COULD_NOT;
 
 	if ((rules && !stand_alone(rules, message)) || !has_folder(path, message) ||
-	    !is_new(path, "write it under another name", message)) {
+	    !lurk_own_is_new(path, "write it under another name", message)) {
 		lurk_release(text);
 		return LURK_COULD_NOT;
 	}
@@ -389,7 +385,8 @@ enum lurk_went lurk_layout_package_write_ldml(const struct lurk_own_layout_file 
 	bool fine;
 
 	*left = NULL;
-	if (!has_folder(path, message) || !is_new(path, "write it under another name", message))
+	if (!has_folder(path, message) ||
+	    !lurk_own_is_new(path, "write it under another name", message))
 		return LURK_COULD_NOT;
 	text = lurk_ldml_write(file->own, add_left, left);
 	fine = lurk_file_replace(path, text, strlen(text), &none, message);

@@ -47,15 +47,15 @@ bool lurk_own_layout_is_everybodys(const struct lurk_workspace *ws)
 /* False where there is none, or it is for reading only. */
 static bool find_folder(const struct lurk_workspace *ws, unsigned which, char out[LURK_PATH])
 {
-	char symbols[LURK_PATH + 16];
+	char symbols[LURK_PATH + 16], added[LURK_PATH];
 
-	if (which == ADDED) {
-		lurk_own_layout_installed_folder(ws, out);
+	lurk_own_layout_installed_folder(ws, which == ADDED ? out : added);
+	if (which == ADDED)
 		return true;
-	}
 	lurk_layouts_system_folder(out);
 	snprintf(symbols, sizeof symbols, "%s/symbols", out);
-	return lurk_own_layout_is_everybodys(ws) && access(symbols, W_OK) == 0;
+	return lurk_own_layout_is_everybodys(ws) && strcmp(out, added) != 0 &&
+	       access(symbols, W_OK) == 0;
 }
 
 static void leave(struct place *place)

@@ -85,11 +85,9 @@ enum lurk_went lurk_own_layout_file_open(struct lurk_workspace *ws, const char *
 	return LURK_COULD_NOT;
 }
 
-static bool is_new(const char *path, struct lurk_message *message)
+bool lurk_own_is_new(const char *path, const char *to_do, struct lurk_message *message)
 {
-	return access(path, F_OK) ||
-	       lurk_say(message, "%s is there already; `lurk layout show` says what it types",
-			path);
+	return access(path, F_OK) || lurk_say(message, "%s is there already; %s", path, to_do);
 }
 
 /* An empty text is no file. What was seen is what stands there then. */
@@ -146,7 +144,8 @@ enum lurk_went lurk_own_layout_file_begin(struct lurk_workspace *ws, const char 
 				  "--from gb");
 		return LURK_ASKED_WRONGLY;
 	}
-	if (!is_new(lurk_own_path(folder, name, file->path), message) ||
+	if (!lurk_own_is_new(lurk_own_path(folder, name, file->path),
+			     "`lurk layout show` says what it types", message) ||
 	    !lurk_own_see(lurk_own_compose_path(ws->layout.folder, name, file->compose_path),
 			  &file->compose_seen, message))
 		return LURK_COULD_NOT;

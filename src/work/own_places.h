@@ -10,6 +10,9 @@ const char *lurk_own_path(const char *folder, const char *name, char out[LURK_PA
 /* The file beside it of what comes after its dead keys. Returns out. */
 const char *lurk_own_compose_path(const char *folder, const char *name, char out[LURK_PATH]);
 
+/* Whether nothing is there yet; else the message says what is to be done. */
+bool lurk_own_is_new(const char *path, const char *to_do, struct lurk_message *message);
+
 /* What a file is as it is now, the bytes to be released; a missing one is none. */
 bool lurk_own_see(const char *path, struct lurk_file_seen *seen, struct lurk_message *message);
 
