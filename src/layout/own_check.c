@@ -139,13 +139,13 @@ static void look_at_key(struct check *check, xkb_keycode_t code)
 }
 
 /* Sequences that no key begins. */
-static void look_at_sequence(void *data, const struct lurk_own_sequence *one)
+static void look_at_first(void *data, uint32_t first)
 {
 	struct check *check = data;
 
-	if (!bsearch(&one->first, check->typed, check->typed_count, sizeof one->first, by_number) &&
-	    !is_told(check, one->first))
-		find(check, LURK_OWN_UNBEGUN, LURK_KEYCODE_OFFSET, 0, one->first);
+	if (!bsearch(&first, check->typed, check->typed_count, sizeof first, by_number) &&
+	    !is_told(check, first))
+		find(check, LURK_OWN_UNBEGUN, LURK_KEYCODE_OFFSET, 0, first);
 }
 
 unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
@@ -165,7 +165,7 @@ unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
 		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))
 			look_at_key(check, code);
 	}
-	lurk_own_layout_sequences(own, look_at_sequence, check);
+	lurk_own_layout_firsts(own, look_at_first, check);
 	count = check->count;
 	lurk_release(check);
 	return count;

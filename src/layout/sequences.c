@@ -99,6 +99,18 @@ static struct xkb_compose_table *table_without(const struct lurk_own_layout *own
 	return table;
 }
 
+void lurk_own_layout_firsts(const struct lurk_own_layout *own,
+			    void (*tell)(void *data, uint32_t first), void *data)
+{
+	struct line line;
+
+	for (size_t at = 0; own->compose[at]; at = line.span.end) {
+		read_line(own->compose, at, &line);
+		if (line.keys == 2)
+			tell(data, line.first);
+	}
+}
+
 unsigned lurk_own_layout_sequences(struct lurk_own_layout *own,
 				   void (*tell)(void *data, const struct lurk_own_sequence *one),
 				   void *data)

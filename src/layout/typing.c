@@ -38,7 +38,7 @@ struct lurk_typing_table {
 	xkb_layout_index_t group;
 	uint32_t *composed; /* what sequences give, in order; listed when first asked for */
 	unsigned composed_count;
-	bool listed;
+	bool asked, listed;
 };
 
 /* ---- What every key gives ------------------------------------------------------------------- */
@@ -308,8 +308,6 @@ static void list_composed(struct lurk_typing_table *t)
 
 static bool is_composed(struct lurk_typing_table *t, uint32_t codepoint)
 {
-	if (!t->listed)
-		list_composed(t);
 	return t->composed &&
 	       bsearch(&codepoint, t->composed, t->composed_count, sizeof codepoint, by_number);
 }
@@ -387,8 +385,7 @@ unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,
 		return n;
 	}
 	for (unsigned length = 2; codepoint && !n && length <= LURK_LAYOUT_STEPS; length++) {
-		/* To look for what is not there takes longest. */
-		if (length > 2 && !is_composed(table, codepoint))
+		if (table->listed && !is_composed(table, codepoint))
 			break;
 		for (unsigned i = 0; !n && i < table->first_count; i++)
 			n = from_first(table, table->firsts[i], codepoint, length, steps);
@@ -396,10 +393,15 @@ unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,
 	return n;
 }
 
+/* To look for what is not there takes about as long as to list all that is. */
 bool lurk_typing_gives(struct lurk_typing_table *table, uint32_t codepoint)
 {
-	return find_place(table, codepoint, false) || find_place(table, codepoint, true) ||
-	       is_composed(table, codepoint);
+	struct lurk_step steps[LURK_LAYOUT_STEPS];
+
+	if (table->asked && !table->listed)
+		list_composed(table);
+	table->asked = true;
+	return lurk_typing_find(table, codepoint, steps) != 0;
 }
 
 /* The dead key that has the character on its cap, and types it when it is pressed twice. */
