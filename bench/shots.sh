@@ -140,6 +140,14 @@ keep() { # NAME FILES...: one under the other, at most 1400 wide
 	lurk picture --keyboard heron --dark --layout jp -o jp.png
 	lurk picture --keyboard heron --layout ru -o ru.png
 	lurk picture --keyboard wagtail --form no-keypad --dark --layout ar -o ar.png
+	lurk layout begin dune --from gb --words 'The dunes'
+	lurk layout type dune AltRight+M ♂
+	lurk layout type dune AltRight+Shift+M ♀
+	lurk layout type dune '¬' '…'
+	lurk layout type dune AltRight+J ArrowLeft
+	lurk layout copy dune KeyX Digit4
+	lurk picture --keyboard dipper --form no-keypad --layout dune -o own.png
+	rm -r hide/layouts
 	lurk picture --keyboard heron --before-after -o before.png
 	lurk picture --keyboard wagtail --codes scan -o codes.png
 	lurk picture --keyboard wagtail --labels -o labels.pdf
@@ -152,7 +160,7 @@ keep() { # NAME FILES...: one under the other, at most 1400 wide
 keep picture heron.png
 keep picture-dark dark.png
 keep forms forms.png
-convert fr.png jp.png ru.png ar.png -append -resize '1000>' layouts-all.png
+convert own.png fr.png jp.png ru.png ar.png -append -resize '1000>' layouts-all.png
 keep layouts layouts-all.png
 keep before-after before.png
 keep codes codes.png
