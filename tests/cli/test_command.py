@@ -1191,7 +1191,7 @@ def everybodys_layouts(desk):
         lurk(f"begin {name} --from gb --words {name}")
     for verb in ("install", "uninstall"):
         def at_once(words):
-            return subprocess.Popen([LURK, "layout", *words], env={"PATH": os.environ["PATH"], "HOME": desk.folder, "XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder, "LURK_AGENT": "/nowhere",
+            return subprocess.Popen([LURK, "layout", *words], env={"PATH": os.environ["PATH"], "LSAN_OPTIONS": os.environ.get("LSAN_OPTIONS", ""), "HOME": desk.folder, "XDG_CONFIG_HOME": desk.folder, "XDG_STATE_HOME": desk.folder, "LURK_AGENT": "/nowhere",
                                     "XKB_CONFIG_EXTRA_PATH": desk.path("xkb"), "XKB_CONFIG_ROOT": system}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
         running = [at_once(words) for name in names for words in ([verb, name], ["renew"])]
         for process in running:
