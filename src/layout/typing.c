@@ -294,7 +294,7 @@ static void list_from(struct lurk_typing_table *t, const uint32_t *begun, unsign
 
 static void list_composed(struct lurk_typing_table *t)
 {
-	uint32_t firsts[FIRSTS_MAX], *next = lurk_allocate(t->simple + 1U, sizeof *next);
+	uint32_t firsts[FIRSTS_MAX] = {0}, *next = lurk_allocate(t->simple + 1U, sizeof *next);
 	const unsigned first_count = each_once(t, t->firsts, t->first_count, firsts);
 	const unsigned count = each_once(t, NULL, t->simple, next);
 
