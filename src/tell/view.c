@@ -225,8 +225,10 @@ static bool open_layouts(struct tell_view *v, struct lurk_message *message)
 	if (!base)
 		return lurk_say(message, "%s begins from no layout that is here",
 				lurk_own_layout_name(v->wanted->own));
-	if (!open_file(v, true, message) || !open_file(v, true, message))
-		return false;
+	for (unsigned i = 0; i < TELL_VERSIONS; i++) {
+		if (!open_file(v, true, message))
+			return false;
+	}
 	v->sides[0].base = true;
 	snprintf(v->sides[0].words, sizeof v->sides[0].words, "%.63s",
 		 lurk_layout_words(lurk_own_layout_base(v->wanted->own)));
