@@ -130,8 +130,10 @@ static void draw_face(struct drawing *d, const struct cap_box *b)
 			     looks[cap->mark].width, 0);
 	if (cap->mark == PICTURE_NOTHING && !cap->faint && !cap->held)
 		draw_hatching(d, b, INK_NOTHING_LINES);
+	/* By rules; by the layout alone, dashed. */
 	if (picture_cap_varies(cap) && !cap->faint)
-		draw_outline(d, b, 0.8 * b->scale, INK_NONE, INK_WITH_EDGE, 0.5, 0);
+		draw_outline(d, b, 0.8 * b->scale, INK_NONE, INK_WITH_EDGE, 0.5,
+			     *cap->with || cap->levels ? 0 : 1.2);
 	if (cap->broken)
 		draw_crack(d, b);
 }
