@@ -325,11 +325,12 @@ static bool read_text(const char *at, char *out, size_t size)
 	*out = '\0';
 	while (*at) {
 		const uint32_t symbol = next_symbol(&at);
+		const uint32_t c = symbol == UNKNOWN ? 0 : xkb_keysym_to_utf32(symbol);
 		char one[8];
 
-		if (symbol == UNKNOWN || lurk_symbol_is_dead(symbol))
+		if (c < ' ' || (c >= 0x7f && c < 0xa0))
 			return false;
-		lurk_utf8_write(xkb_keysym_to_utf32(symbol), one);
+		lurk_utf8_write(c, one);
 		lurk_append(out, size, one);
 	}
 	return *out;

@@ -299,6 +299,9 @@ static const struct {
 		    "to=\"q\\u{301}\"/><transform from=\"[aeiou]\" to=\"x\"/><reorder/>"
 		    "</transformGroup></transforms></keyboard3>",
 	 "that `[aeiou]` becomes `x`\na `reorder` of what was typed\n", "include \"us\""},
+	{HEAD LAYER "<transforms type=\"simple\"><transformGroup><transform from=\"\\m{acute}q\" "
+		    "to=\"x\\u{A}include\"/></transformGroup></transforms></keyboard3>",
+	 "that `\\m{acute}q` becomes `x\\u{A}include`\n", "include \"us\""},
 	{HEAD "<layers formId=\"us\"><layer><row keys=\"q\"/></layer><layer modifiers=\"alt\"><row "
 	      "keys=\"z\"/></layer></layers></keyboard3>",
 	 "the left Alt key for the layer of `alt`\n", "key <TLDE> { [ q, q, z, z ] };"},
