@@ -22,9 +22,11 @@ struct verb {
 
 static void tell_rule(void *data, const struct lurk_rule *rule, const char *why)
 {
+	struct layout *l = data;
 	char words[512];
 
-	(void)data;
+	if (!l->count++)
+		printf("Of the rules in %s:\n", l->cli->ws.profile_path);
 	lurk_words_rule(rule, "", words, sizeof words);
 	if (why)
 		printf("  Not in it: %s; %s.\n", words, why);
@@ -41,12 +43,14 @@ static void keep_silent(void *data, const struct lurk_rule *rule, const char *wh
 static enum lurk_went take_rules(struct layout *l, struct lurk_message *why)
 {
 	const struct lurk_profile_file *profile = &l->cli->ws.profile;
+	const bool silent = l->cli->json;
+	unsigned taken;
 
-	if (!l->cli->json)
-		printf("Of the rules in %s:\n", l->cli->ws.profile_path);
-	if (lurk_own_layout_take_rules(&l->file, profile, l->cli->json ? keep_silent : tell_rule,
-				       NULL) &&
-	    !l->cli->json)
+	l->count = 0;
+	taken = lurk_own_layout_take_rules(&l->file, profile, silent ? keep_silent : tell_rule, l);
+	if (!silent && !l->count)
+		printf("No rule in %s gives a text.\n", l->cli->ws.profile_path);
+	else if (!silent && taken)
 		puts("Rules that are in it now act as well, until `lurk restore KEY`.");
 	return lurk_own_layout_file_save(&l->cli->ws, &l->file, "what rules typed", why);
 }

@@ -57,7 +57,6 @@ struct key {
 struct reader {
 	lurk_left_out *left;
 	void *data;
-	struct lurk_message *message;
 	struct key keys[KEYS_MOST];
 	unsigned count;
 	struct ldml_layers layers;
@@ -90,6 +89,14 @@ static enum found attribute(const xmlNode *node, const char *name, char *out, si
 
 /* ---- Strings of LDML ------------------------------------------------------------------------- */
 
+/* UNKNOWN for a number that is no character's. */
+static uint32_t symbol_of(uint32_t c)
+{
+	const uint32_t symbol = xkb_utf32_to_keysym(c);
+
+	return symbol ? symbol : UNKNOWN;
+}
+
 /* The next of a string: a character, or a marker's name, whose symbol is its dead key's; UNKNOWN
  * for what cannot be one. */
 static uint32_t next_symbol(const char **at)
@@ -101,13 +108,13 @@ static uint32_t next_symbol(const char **at)
 
 	if (**at != '\\') {
 		c = (uint32_t)lurk_utf8_next(at);
-		return c == '$' || c == 0xfffd ? UNKNOWN : xkb_utf32_to_keysym(c);
+		return c == '$' || c == 0xfffd ? UNKNOWN : symbol_of(c);
 	}
 	++*at;
 	end = strchr(*at, '}');
 	if (((*at)[0] != 'u' && (*at)[0] != 'm') || (*at)[1] != '{' || !end) {
 		c = **at ? (uint32_t)lurk_utf8_next(at) : 0;
-		return c ? xkb_utf32_to_keysym(c) : UNKNOWN;
+		return symbol_of(c);
 	}
 	length = (size_t)(end - *at) - 2;
 	if (**at == 'u') {
@@ -115,7 +122,7 @@ static uint32_t next_symbol(const char **at)
 
 		c = (uint32_t)strtoul(*at + 2, &past, 16);
 		*at = end + 1;
-		return past == end && c && c <= 0x10ffff ? xkb_utf32_to_keysym(c) : UNKNOWN;
+		return past == end ? symbol_of(c) : UNKNOWN;
 	}
 	snprintf(name + 5, sizeof name - 5, "%.*s", (int)(length < 50 ? length : 50), *at + 2);
 	*at = end + 1;
@@ -375,10 +382,14 @@ static void read_transforms(struct reader *r, const xmlNode *transforms,
 	}
 	for (const xmlNode *group = transforms->children; group; group = group->next) {
 		for (const xmlNode *node = group->children; node; node = node->next) {
-			if (is_named(node, "transform") && r->transforms++ < TRANSFORMS_MOST)
+			if (is_named(node, "transform") && r->transforms < TRANSFORMS_MOST)
 				read_transform(r, node, usual);
+			else if (is_named(node, "transform") && r->transforms == TRANSFORMS_MOST)
+				ldml_leave_out(r->left, r->data, "transforms behind the first %d",
+					       TRANSFORMS_MOST);
 			else if (is_named(node, "reorder"))
 				ldml_leave_out(r->left, r->data, "a `reorder` of what was typed");
+			r->transforms += is_named(node, "transform");
 		}
 	}
 }

@@ -31,12 +31,15 @@ static uint16_t ask_nobody(void *data, const char *name)
 	return LURK_KEYBOARD_UNKNOWN;
 }
 
-/* By its file; a package says it itself. */
+/* By its file, without the ending of a form that layouts are sent in; a package says it itself. */
 static void name_of(const char *path, char name[LURK_OWN_NAME])
 {
-	const char *slash = strrchr(path, '/');
+	const char *slash = strrchr(path, '/'), *dot;
 
 	snprintf(name, LURK_OWN_NAME, "%.31s", slash ? slash + 1 : path);
+	dot = strrchr(name, '.');
+	if (dot && (!strcmp(dot, ".yaml") || !strcmp(dot, ".xml")))
+		name[dot - name] = '\0';
 }
 
 /* Some files have the same in them thousands of times. */
@@ -272,6 +275,9 @@ enum lurk_went lurk_layout_package_take(struct lurk_workspace *ws, const char *p
 	if (!lurk_own_see(path, &seen, message))
 		return LURK_COULD_NOT;
 	if (!seen.exists) {
+		name_of(path, called);
+		if (!lurk_own_layout_may_be_called(name ? name : called, message))
+			return LURK_ASKED_WRONGLY;
 		lurk_say(message, "%.600s: there is no such file", path);
 		return LURK_COULD_NOT;
 	}

@@ -403,11 +403,26 @@ enum lurk_went lurk_own_layout_install(struct lurk_workspace *ws,
 	return lurk_workspace_whole(ws, went);
 }
 
-/* Out of the system's own files, where what stands there is the one that was added. */
+/* Whether what stands there is the one that was added, or an earlier version of it: what nobody can
+ * tell the beginning of is the system's own. */
+static bool is_copy(const struct place *place, const struct place *added, const char *name)
+{
+	char mine[64], theirs[64];
+
+	if (!place->layout.exists || !added->layout.exists)
+		return false;
+	if (is_same(&place->layout, added->layout.bytes, added->layout.length))
+		return true;
+	base_of(added->folder, name, &added->layout, mine);
+	base_of(place->folder, name, &place->layout, theirs);
+	return *mine && !strcmp(mine, theirs);
+}
+
+/* Out of the system's own files. */
 static enum lurk_went leave_system(struct putting *putting, const struct place *added,
 				   const char *name)
 {
-	char folder[LURK_PATH], mine[64], theirs[64];
+	char folder[LURK_PATH];
 	struct place place;
 	enum lurk_went went = LURK_FOUND;
 
@@ -415,9 +430,7 @@ static enum lurk_went leave_system(struct putting *putting, const struct place *
 		return LURK_FOUND;
 	if (!look(folder, name, &place, putting->message))
 		return LURK_COULD_NOT;
-	base_of(added->folder, name, &added->layout, mine);
-	base_of(place.folder, name, &place.layout, theirs);
-	if (place.layout.exists && !strcmp(mine, theirs))
+	if (is_copy(&place, added, name))
 		went = put_out(putting, &place, name);
 	leave(&place);
 	return went;

@@ -120,6 +120,7 @@ USED_WRONGLY = [
     ("profile nwe", "`lurk profile list`, new, rename or remove, not `nwe`"),
     ("use", "say which profile, or --previous"),
     ("layout tpye", "`lurk layout tpye` is nothing; did you mean type?"),
+    ("layout take /media/Reed.txt", "`Reed.txt` is no name for a layout: small letters, digits and _, at most 31; `lurk layout take FILE NAME` calls it otherwise"),
     ("layout frob", "did you mean list, begin, take, type, copy, after, restore, show, check, install, uninstall or pack?"),
     ("layout begin", "say what it is called: `lurk layout begin NAME`"),
     ("layout begin Tern", "`Tern` is no name for a layout: small letters, digits and _"),
@@ -1052,6 +1053,8 @@ def a_layout_in_one_file(desk):
     desk.want("layout begin tern --from gb --words Tern")
     for words in ("type tern AltRight+M ♂", "type tern J ArrowLeft", "type tern K dead_caron", "after tern dead_caron q \"\\"):
         desk.want("layout " + words)
+    desk.want("layout begin knot --from gb --rules", out=["No rule in hide/profile.yaml gives a text."])
+    desk.want("undo")
     desk.want("layout pack tern tern.yaml --rules", 3, err="hide/profile.yaml has no rules that could go along")
     desk.want("profile new night --based-on base")
     desk.want("map F12 --use night")
@@ -1172,6 +1175,15 @@ def everybodys_layouts(desk):
     lurk("uninstall tern", out=["tern is taken"])
     assert "fr" in desk.read("system/symbols/tern")
     os.remove(desk.path("system/symbols/tern"))
+    # What nobody added is the system's, whoever asks for what.
+    for name in ("gb", "us", "latin", "inet", "tern"):
+        lurk("uninstall " + name, 1, err=f"no layout `{name}` is installed")
+    desk.write("xkb/symbols/gb", 'xkb_symbols "x" { key <AB07> { [ m ] }; }; xkb_symbols "y" { };')
+    desk.write("xkb/rules/evdev.xml", OTHERS.replace("gull", "gb"))
+    lurk("withdraw", out="")
+    lurk("uninstall gb", out=["gb is taken"])
+    assert extra() == ([], 0)
+    os.remove(desk.path("xkb/rules/evdev.xml"))
     # Whole or not at all: the last of the four files cannot be written.
     shutil.move(system + "/rules/evdev.xml", desk.path("kept"))
     os.symlink("/dev/full", system + "/rules/evdev.xml")

@@ -285,6 +285,8 @@ static const struct {
 	 "key <AD01> { [ dead_acute, dead_acute ] };"},
 	{HEAD "<keys><key id=\"q\" output=\"qu\"/></keys>" LAYER "</keyboard3>",
 	 "the key `q` types `qu`, which is no one sign\n", "key <AD01> { [ VoidSymbol"},
+	{HEAD "<keys><key id=\"q\" output=\"\\u{FDD7}\"/></keys>" LAYER "</keyboard3>",
+	 "the key `q` types `\\u{FDD7}`, which is no one sign\n", "key <AD01> { [ VoidSymbol"},
 	{HEAD "<keys><key id=\"q\" output=\"${x}\"/></keys>" LAYER "</keyboard3>",
 	 "the key `q` types `${x}`, which is no one sign\n", "key <AD01> { [ VoidSymbol"},
 	{HEAD "<layers formId=\"touch\"/>" LAYER "</keyboard3>", "the layers for `touch`\n",
