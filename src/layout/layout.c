@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "layout/compose.h"
 #include "layout/includes.h"
 #include "layout/parts.h"
 #include "layout/registry.h"
@@ -114,6 +115,29 @@ uint32_t lurk_layout_number_of(const struct lurk_layout *layout)
 	return lurk_layout_number(words_of(layout), strlen(words_of(layout)));
 }
 
+bool lurk_layout_is_there(const char *name)
+{
+	struct xkb_context *context = lurk_layout_context();
+	const size_t base = strcspn(name, ":");
+	char path[LURK_PATH], *bytes = NULL, *section;
+	struct lurk_message unused;
+	size_t length;
+	bool exists, there = false;
+
+	if (context && base && !memchr(name, '/', base) &&
+	    snprintf(path, sizeof path, "%s/symbols/%.*s", lurk_layout_system_folder(context),
+		     (int)base, name) < (int)sizeof path &&
+	    lurk_file_read(path, &bytes, &length, &exists, &unused)) {
+		section = name[base] ? lurk_print("xkb_symbols \"%s\"", name + base + 1)
+				     : lurk_print("xkb_symbols \"");
+		there = memmem(bytes, length, section, strlen(section));
+		lurk_release(section);
+		lurk_release(bytes);
+	}
+	xkb_context_unref(context);
+	return there;
+}
+
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 					  struct lurk_message *message)
 {
@@ -155,8 +179,11 @@ const char *lurk_layout_name(struct lurk_layout *layout)
 	return layout->name;
 }
 
+/* The list of layouts says the same, and takes three times as long to read. */
 const char *lurk_layout_words(struct lurk_layout *layout)
 {
+	if (!*layout->words)
+		snprintf(layout->words, sizeof layout->words, "%s", words_of(layout));
 	if (!*layout->words)
 		lurk_registry_words(layout->context, layout->name, layout->words,
 				    sizeof layout->words);
@@ -169,6 +196,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 		return;
 	xkb_compose_state_unref(layout->sequence);
 	lurk_typing_free(layout->typing);
+	xkb_compose_table_unref(layout->compose);
 	lurk_release(layout->lines);
 	xkb_state_unref(layout->state);
 	xkb_keymap_unref(layout->keymap);
@@ -215,12 +243,18 @@ static bool modifiers_for(const struct lurk_layout *layout, xkb_keycode_t code,
 	return false;
 }
 
-/* Made when it is first asked for. */
+/* To read them takes as long as to open a layout. */
+static struct xkb_compose_table *compose(struct lurk_layout *layout)
+{
+	if (!layout->compose)
+		layout->compose = lurk_compose_table(layout->context, layout->lines);
+	return layout->compose;
+}
+
 static struct lurk_typing_table *typing(struct lurk_layout *layout)
 {
 	if (!layout->typing)
-		layout->typing = lurk_typing_new(layout->context, layout->keymap, layout->group,
-						 layout->lines);
+		layout->typing = lurk_typing_new(layout->keymap, layout->group, compose(layout));
 	return layout->typing;
 }
 
@@ -233,15 +267,18 @@ void lurk_layout_compose(struct lurk_layout *layout, const char *lines)
 {
 	lurk_typing_free(layout->typing);
 	xkb_compose_state_unref(layout->sequence);
+	xkb_compose_table_unref(layout->compose);
 	layout->typing = NULL;
 	layout->sequence = NULL;
+	layout->compose = NULL;
 	lurk_release(layout->lines);
 	layout->lines = lines && *lines ? lurk_copy(lines, strlen(lines)) : NULL;
 }
 
 struct xkb_compose_state *lurk_layout_sequences(struct lurk_layout *layout)
 {
-	return lurk_typing_sequences(typing(layout));
+	return compose(layout) ? xkb_compose_state_new(layout->compose, XKB_COMPOSE_STATE_NO_FLAGS)
+			       : NULL;
 }
 
 static bool find(void *data, uint32_t codepoint, lurk_key *key, uint16_t *modifiers)
@@ -272,6 +309,7 @@ const char *lurk_layouts_with(uint32_t codepoint, char out[64])
 	static const char *const common[] = {"us", "gb", "de", "fr", "es", "pt", "se",
 					     "no", "pl", "cz", "tr", "gr", "ru", "us:intl"};
 	enum { MOST = 3 };
+	struct xkb_compose_table *all = NULL;
 	const char *found[MOST];
 	unsigned count = 0;
 
@@ -280,10 +318,17 @@ const char *lurk_layouts_with(uint32_t codepoint, char out[64])
 		struct lurk_message unused;
 		struct lurk_layout *layout = lurk_layout_open(common[i], &unused);
 
-		if (layout && type(layout, codepoint, steps))
+		if (!layout)
+			continue;
+		if (all)
+			layout->compose = xkb_compose_table_ref(all); /* one locale, one table */
+		else if (compose(layout))
+			all = xkb_compose_table_ref(layout->compose);
+		if (type(layout, codepoint, steps))
 			found[count++] = common[i];
 		lurk_layout_close(layout);
 	}
+	xkb_compose_table_unref(all);
 	*out = '\0';
 	for (unsigned i = 0; i < count; i++)
 		snprintf(out + strlen(out), 64 - strlen(out), "%s%s",

@@ -21,6 +21,7 @@ struct lurk_layout {
 	struct xkb_keymap *keymap;
 	struct xkb_state *state;
 	struct lurk_typing_table *typing;
+	struct xkb_compose_table *compose;  /* read when first asked for */
 	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
 	char *lines;                        /* of a Compose file, beside the locale's; or NULL */
 	xkb_layout_index_t group;           /* of the keymap's */

@@ -3,7 +3,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "layout/compose.h"
 #include "lurk/text/memory.h"
 
 /* X11 counts keys from 8. */
@@ -31,7 +30,6 @@ struct lurk_typing_table {
 	unsigned count, simple; /* those before `simple` need no level keys */
 	lurk_key levels[LEVEL_KEYS];
 	unsigned level_count;
-	struct xkb_compose_table *compose;
 	struct xkb_compose_state *state; /* NULL where there is none */
 	unsigned firsts[FIRSTS_MAX];     /* places that begin a sequence */
 	unsigned first_count;
@@ -180,11 +178,9 @@ static enum xkb_compose_status feed(struct lurk_typing_table *t, unsigned place)
 	return xkb_compose_state_get_status(t->state);
 }
 
-static void find_firsts(struct lurk_typing_table *t, struct xkb_context *context, const char *lines)
+static void find_firsts(struct lurk_typing_table *t, struct xkb_compose_table *compose)
 {
-	t->compose = lurk_compose_table(context, lines);
-	t->state =
-		t->compose ? xkb_compose_state_new(t->compose, XKB_COMPOSE_STATE_NO_FLAGS) : NULL;
+	t->state = compose ? xkb_compose_state_new(compose, XKB_COMPOSE_STATE_NO_FLAGS) : NULL;
 	for (unsigned i = 0; t->state && i < t->simple && t->first_count < FIRSTS_MAX; i++) {
 		xkb_compose_state_reset(t->state);
 		if (feed(t, i) == XKB_COMPOSE_COMPOSING)
@@ -314,8 +310,8 @@ static bool is_composed(struct lurk_typing_table *t, uint32_t codepoint)
 
 /* ---- Finding -------------------------------------------------------------------------------- */
 
-struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap,
-					  xkb_layout_index_t group, const char *lines)
+struct lurk_typing_table *lurk_typing_new(struct xkb_keymap *keymap, xkb_layout_index_t group,
+					  struct xkb_compose_table *compose)
 {
 	struct lurk_typing_table *t = lurk_allocate(1, sizeof *t);
 
@@ -324,7 +320,7 @@ struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xk
 	t->group = group;
 	find_levels(t, keymap);
 	look_at_levels(t, keymap);
-	find_firsts(t, context, lines);
+	find_firsts(t, compose);
 	return t;
 }
 
@@ -333,15 +329,8 @@ void lurk_typing_free(struct lurk_typing_table *table)
 	if (!table)
 		return;
 	xkb_compose_state_unref(table->state);
-	xkb_compose_table_unref(table->compose);
 	lurk_release(table->composed);
 	lurk_release(table);
-}
-
-struct xkb_compose_state *lurk_typing_sequences(struct lurk_typing_table *table)
-{
-	return table->compose ? xkb_compose_state_new(table->compose, XKB_COMPOSE_STATE_NO_FLAGS)
-			      : NULL;
 }
 
 static bool is_first(const struct lurk_typing_table *t, unsigned place)

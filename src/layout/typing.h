@@ -19,13 +19,10 @@ bool lurk_typing_commands(struct xkb_state *state, xkb_keycode_t code);
 /* A state in which one of the keymap's layouts is active; NULL without memory. */
 struct xkb_state *lurk_typing_state(struct xkb_keymap *keymap, xkb_layout_index_t group);
 
-/* The keymap must live as long. `lines` are the layout's own of a Compose file, or NULL. */
-struct lurk_typing_table *lurk_typing_new(struct xkb_context *context, struct xkb_keymap *keymap,
-					  xkb_layout_index_t group, const char *lines);
+/* The keymap must live as long. `compose` is what programs compose by, or NULL. */
+struct lurk_typing_table *lurk_typing_new(struct xkb_keymap *keymap, xkb_layout_index_t group,
+					  struct xkb_compose_table *compose);
 void lurk_typing_free(struct lurk_typing_table *table);
-
-/* A state of its own for sequences with dead keys, to be freed; NULL where none are known. */
-struct xkb_compose_state *lurk_typing_sequences(struct lurk_typing_table *table);
 
 /* How many steps type the character, 0 where none do. */
 unsigned lurk_typing_find(struct lurk_typing_table *table, uint32_t codepoint,

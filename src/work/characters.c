@@ -71,7 +71,7 @@ static void add(struct typed *t, const char *sign)
 static bool types(const struct typed *t, const char *sign)
 {
 	for (unsigned i = 0; i < t->count; i++) {
-		if (!strcmp(t->signs[i], sign))
+		if (*t->signs[i] == *sign && !strcmp(t->signs[i], sign))
 			return true;
 	}
 	return false;

@@ -122,13 +122,6 @@ struct counts {
 	unsigned passed_over, layouts, keys, lost, sequences;
 };
 
-static unsigned every(void)
-{
-	const unsigned long times = as_often(1);
-
-	return times < 16 ? (unsigned)(64 / times) : 1;
-}
-
 static void compare_keys(const char *name, struct xkb_keymap *one, struct xkb_keymap *other,
 			 struct counts *counts)
 {
@@ -173,7 +166,7 @@ static void read_back(void *data, const char *name)
 	size_t length;
 	char *file;
 
-	if (counts->passed_over++ % every())
+	if (counts->passed_over++ % one_in(64))
 		return;
 	own = lurk_own_layout_begin(folder, "reedbed", name, "Reed & <bed>", &why);
 	if (!own)
@@ -213,7 +206,7 @@ static void each_layout_is_the_same_there_and_back(void **state)
 	lurk_layouts_each(read_back, &counts);
 	print_message("%u layouts, %u presses, %u told as left out\n", counts.layouts, counts.keys,
 		      counts.lost);
-	assert_true(counts.layouts > 500 / every());
+	assert_true(counts.layouts > 500 / one_in(64));
 	assert_true(counts.lost * 20 < counts.keys);
 }
 

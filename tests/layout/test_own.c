@@ -114,14 +114,6 @@ struct all {
 static const lurk_key single[] = {LURK_KEY_M, LURK_KEY_1, LURK_KEY_Q, LURK_KEY_COMMA,
 				  LURK_KEY_SPACE};
 
-/* One in so many, which takes a while; each with LURK_SOAK=16. */
-static unsigned every(void)
-{
-	const unsigned long times = as_often(1);
-
-	return times < 16 ? (unsigned)(64 / times) : 1;
-}
-
 /* Whether a press does the same, with any of the modifiers that choose levels. */
 static void press_all(const char *name, const char *base, const char *mine)
 {
@@ -179,7 +171,7 @@ static void begin_from(void *data, const char *name)
 
 	if (!base)
 		return; /* a place that others fill */
-	if (all->passed_over++ % every()) {
+	if (all->passed_over++ % one_in(64)) {
 		free(base);
 		return;
 	}
@@ -211,8 +203,8 @@ static void every_layout_can_be_begun_from(void **state)
 
 	(void)state;
 	lurk_layouts_each(begin_from, &all);
-	assert_true(all.layouts > 500 / every());
-	if (every() == 1)
+	assert_true(all.layouts > 500 / one_in(64));
+	if (one_in(64) == 1)
 		assert_true(all.acting > 0); /* 6 with xkb-data 2.35 */
 }
 

@@ -27,6 +27,9 @@ SERVER, LURK, DEMO = sys.argv[1:4]
 WRAPPER = os.environ.get("LURK_WRAPPER", "").split()
 STRANGER = 65534  # nobody
 PATIENCE_S = 600  # no test waits for so long but one that fails
+FOLDERS = tempfile.TemporaryDirectory(prefix="lurk-test-")  # all of them, which goes at the end
+tempfile.tempdir = FOLDERS.name
+os.chmod(tempfile.tempdir, 0o755)
 
 
 class Service:

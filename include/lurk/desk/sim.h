@@ -78,8 +78,9 @@ bool lurk_sim_anything_down(const struct lurk_sim *sim);
 void lurk_sim_meanwhile(struct lurk_sim *sim, void (*happens)(void *data), void *data);
 /* Another process opens the port: it is told of all keyboards, and nothing is taken. */
 void lurk_sim_plugged_anew(struct lurk_sim *sim);
-/* The layout in which text arrives; it is the simulation's. */
-struct lurk_layout *lurk_sim_layout(const struct lurk_sim *sim);
+/* The layout in which text arrives; it is the simulation's. NULL where the system's files of it
+ * turn out to be broken: then no text arrives. */
+struct lurk_layout *lurk_sim_layout(struct lurk_sim *sim);
 
 LURK_END_C
 

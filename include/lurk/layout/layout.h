@@ -19,6 +19,9 @@ struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *mess
 /* The same with options as XKB has them, such as "compose:menu". */
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 					  struct lurk_message *message);
+/* Whether the system's files have one of that name, or seem to: they are looked through, which
+ * takes a hundredth of opening it, and not read. */
+bool lurk_layout_is_there(const char *name);
 /* Those of a keymap in XKB's text format, at most so many, as a desktop has several in turn: how
  * many there are, 0 where it is none. Each is to be closed. */
 unsigned lurk_layouts_of_keymap(const char *text, size_t length, struct lurk_layout *layouts[],

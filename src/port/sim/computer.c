@@ -437,16 +437,19 @@ static bool play_key(struct player *p)
 /* The keys of a text as a person finds them on the caps. */
 static bool play_type(struct player *p)
 {
+	struct lurk_layout *layout = lurk_sim_layout(p->computer->sim);
 	struct lurk_characters characters;
 	const struct lurk_desk_keyboard *keyboard;
 	bool fine = true;
 
 	if (!take_keyboard(p, 2))
 		return false;
+	if (!layout)
+		return complain(p, "this layout cannot be read:", p->computer->desk.layout);
 	if (p->count != 2)
 		return complain(p, "not understood from", p->words[2]);
 	keyboard = &p->computer->desk.keyboards[p->keyboard];
-	characters = lurk_layout_characters(lurk_sim_layout(p->computer->sim));
+	characters = lurk_layout_characters(layout);
 	for (const char *c = p->words[1]; *c && fine; c++) {
 		int key = -1, shift = find_key(keyboard, "ShiftLeft");
 		uint16_t modifiers;

@@ -61,7 +61,8 @@ enum { SCREENS = 8 };
 struct screen {
 	char seat[32];
 	uint32_t person;
-	struct lurk_layout *layout;
+	struct lurk_layout *layout; /* read when a first key comes: see layout_of() */
+	bool asked_layout;
 	unsigned lights;
 	unsigned buffered; /* events in the readers' buffer since they last read */
 	uint64_t buffered_at;
@@ -108,10 +109,35 @@ static void queue_event(struct lurk_sim *sim, struct lurk_port_event event)
 
 /* ---- The programs: what they get, the text it makes, the lights ------------------------------ */
 
-static void show_lights(struct lurk_sim *sim, struct screen *screen)
+/* One of the desk's own, or of the system's. */
+static struct lurk_layout *open_layout(const struct lurk_sim *sim, struct lurk_message *message)
+{
+	char folder[LURK_PATH];
+
+	snprintf(folder, sizeof folder, "%.*s/layouts", LURK_PATH - 16, sim->folder);
+	return lurk_layout_open_in(folder, sim->desk->layout, "", message);
+}
+
+/* Most that is done at a desk presses no key, and to read a layout takes longer than all the rest.
+ * NULL, and said once, where one of the system's turns out to be broken. */
+static struct lurk_layout *layout_of(struct lurk_sim *sim, struct screen *screen)
+{
+	struct lurk_message why, told;
+
+	if (!screen->layout && !screen->asked_layout) {
+		screen->layout = open_layout(sim, &why);
+		if (!screen->layout) {
+			lurk_say(&told, "no text arrives: %.400s", why.text);
+			note(sim, told.text);
+		}
+	}
+	screen->asked_layout = true;
+	return screen->layout;
+}
+
+static void show_lights(struct lurk_sim *sim, struct screen *screen, unsigned lights)
 {
 	static const char *const names[] = {"NumLock", "CapsLock", "ScrollLock"};
-	unsigned lights = lurk_layout_lights(screen->layout);
 	char text[48];
 
 	for (unsigned i = 0; i < 3; i++) {
@@ -128,6 +154,7 @@ static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key,
 			 enum lurk_state state)
 {
 	struct screen *screen = &sim->screens[sim->keyboards[keyboard].screen];
+	struct lurk_layout *layout;
 	char text[LURK_LAYOUT_TEXT] = "";
 
 	if (screen->buffered_at != sim->now_us)
@@ -144,10 +171,13 @@ static void program_gets(struct lurk_sim *sim, unsigned keyboard, lurk_key key,
 		return;
 	if (state == LURK_UP && (!screen->pressed[key] || --screen->pressed[key]))
 		return;
-	lurk_layout_key(screen->layout, key, state, text);
+	layout = layout_of(sim, screen);
+	if (!layout)
+		return;
+	lurk_layout_key(layout, key, state, text);
 	if (*text && sim->watch.text)
 		sim->watch.text(sim->watch.data, text);
-	show_lights(sim, screen);
+	show_lights(sim, screen, lurk_layout_lights(layout));
 }
 
 /* Programs of a screen lose a node on which a key is down for them. */
@@ -155,7 +185,7 @@ static void program_loses(struct screen *screen, lurk_key key)
 {
 	char text[LURK_LAYOUT_TEXT];
 
-	if (screen->pressed[key] && --screen->pressed[key] == 0)
+	if (screen->pressed[key] && --screen->pressed[key] == 0 && screen->layout)
 		lurk_layout_key(screen->layout, key, LURK_UP, text);
 }
 
@@ -539,7 +569,8 @@ void lurk_sim_boot(struct lurk_sim *sim)
 	for (unsigned i = 0; i < sim->screen_count; i++) {
 		sim->screens[i].lights = 0;
 		memset(sim->screens[i].pressed, 0, sizeof sim->screens[i].pressed);
-		lurk_layout_reset(sim->screens[i].layout);
+		if (sim->screens[i].layout)
+			lurk_layout_reset(sim->screens[i].layout);
 	}
 	for (unsigned i = 0; i < sim->desk->keyboard_count; i++) {
 		struct keyboard *k = &sim->keyboards[i];
@@ -904,27 +935,14 @@ static uint32_t sim_person(struct lurk_port *port, const char *seat)
 	return screen ? screen->person : LURK_NOBODY;
 }
 
-/* One of the desk's own, or of the system's. */
-static struct lurk_layout *open_layout(const struct lurk_sim *sim, struct lurk_message *message)
-{
-	char folder[LURK_PATH];
-
-	snprintf(folder, sizeof folder, "%.*s/layouts", LURK_PATH - 16, sim->folder);
-	return lurk_layout_open_in(folder, sim->desk->layout, "", message);
-}
-
 /* A seat that was not there yet has one of its own: NULL where those are too many. */
 static struct screen *screen_at(struct lurk_sim *sim, const char *seat)
 {
 	struct screen *screen = find_screen(sim, seat);
-	struct lurk_message message;
 
 	if (screen || sim->screen_count == SCREENS)
 		return screen;
 	screen = &sim->screens[sim->screen_count];
-	screen->layout = open_layout(sim, &message);
-	if (!screen->layout)
-		return NULL;
 	snprintf(screen->seat, sizeof screen->seat, "%s", seat);
 	screen->person = LURK_NOBODY;
 	sim->screen_count++;
@@ -1044,9 +1062,9 @@ bool lurk_sim_anything_down(const struct lurk_sim *sim)
 	return false;
 }
 
-struct lurk_layout *lurk_sim_layout(const struct lurk_sim *sim)
+struct lurk_layout *lurk_sim_layout(struct lurk_sim *sim)
 {
-	return sim->screens->layout;
+	return layout_of(sim, sim->screens);
 }
 
 /* ---- State between calls -------------------------------------------------------------------- */
@@ -1105,6 +1123,18 @@ bool lurk_sim_save(const struct lurk_sim *sim, struct lurk_message *message)
 	return lurk_file_write(path, text, n, message);
 }
 
+/* One of the desk's own is read at once, since a person wrote it; so is what no file is called. */
+static bool find_layout(struct lurk_sim *sim, struct lurk_message *message)
+{
+	char own[PATH_MAX + 64];
+
+	snprintf(own, sizeof own, "%s/layouts/symbols/%s", sim->folder, sim->desk->layout);
+	if (access(own, F_OK) && lurk_layout_is_there(sim->desk->layout))
+		return true;
+	sim->screens->layout = open_layout(sim, message);
+	return sim->screens->layout;
+}
+
 struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 			      struct lurk_message *message)
 {
@@ -1121,8 +1151,7 @@ struct lurk_sim *lurk_sim_new(const struct lurk_desk *desk, const char *folder,
 		lurk_release(sim);
 		return NULL;
 	}
-	sim->screens->layout = open_layout(sim, message);
-	if (!sim->screens->layout) {
+	if (!find_layout(sim, message)) {
 		lurk_release(sim);
 		return NULL;
 	}
