@@ -48,11 +48,8 @@ int main(int argc, char **argv)
 	lurk_session_apply(&session, NULL, image, length, (struct lurk_text){"", 0}, &report);
 	fprintf(stderr, "%s gives %s until Ctrl+C.\n", lurk_key_name(rule.press.on.key),
 		lurk_key_name(rule.gives.key));
-	while (!over) {
-		while (lurk_session_step(&session))
-			;
-		lurk_linux_wait(machine, lurk_session_deadline(&session), NULL, NULL);
-	}
+	while (!over)
+		lurk_linux_wait(machine, lurk_session_run(&session), NULL, NULL);
 	lurk_session_stop(&session);
 	lurk_linux_free(machine);
 	free(memory.keyboards);

@@ -172,15 +172,13 @@ int main(void)
 	lurk_hid_init(&board.keyboard, LURK_HID_BOOT);
 	if (lurk_session_start(&session, &memory, &board.port) != LURK_OK)
 		return 1;
-	while (lurk_session_step(&session))
-		;
+	lurk_session_run(&session);
 	lurk_image_write(&parts, image, sizeof image, &length);
 	printf("plugged in; NumLock gives Tab: %s\n",
 	       lurk_error_text(
 		       lurk_session_apply(&session, NULL, image, length, LURK_NO_TEXT, &report)));
 	board.pressing = true;
-	while (lurk_session_step(&session))
-		;
+	lurk_session_run(&session);
 	lurk_session_stop(&session);
 	return 0;
 }

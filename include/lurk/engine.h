@@ -98,7 +98,6 @@ struct lurk_engine_source {
 struct lurk_engine_keyboard {
 	struct lurk_engine *engine;       /* that it belongs to */
 	const struct lurk_keymap *keymap; /* NULL where nothing is plugged in */
-	struct lurk_engine_source sources[LURK_SOURCES];
 	uint16_t source_count, held_count;
 	uint16_t releasing; /* next key to look at while all is released; LURK_KEY_COUNT else */
 	uint32_t dropped;   /* presses dropped because too many were held */
@@ -110,6 +109,7 @@ struct lurk_engine_keyboard {
 	uint32_t pressed_at[8]; /* engine.presses when each went down */
 	/* Nothing is sent for it: it is not taken, and only its modifiers count. */
 	bool silent;
+	struct lurk_engine_source sources[LURK_SOURCES];
 };
 
 /* What is held down for one press beyond its key: it ends with that, or with the next press. */
@@ -168,14 +168,14 @@ struct lurk_engine {
 	struct lurk_overlay overlay;
 	struct lurk_typing typing;
 	struct lurk_wish wish;
-	struct lurk_event pending[LURK_PENDING];
-	uint16_t first_pending, pending_count;
+	uint16_t first_pending, pending_count; /* of `pending` */
 	/* Asked when text begins, for the keyboard that types it: whether Caps Lock is on, where it
 	 * would change it, NULL for never; and the layout that is active, as lurk_steps_for() takes
 	 * it, NULL for not known. */
 	bool (*caps_lock)(void *data, uint16_t keyboard);
 	uint32_t (*layout)(void *data, uint16_t keyboard);
 	void *asked;
+	struct lurk_event pending[LURK_PENDING];
 };
 
 /* All keyboards of the array belong to the engine then. */

@@ -3,8 +3,8 @@
  * service and the simulated desk both run.
  *
  *     lurk_session_start(&session, &memory, &port);
- *     while (lurk_session_step(&session))
- *             ;
+ *     for (;;)
+ *             wait_for_the_port_until(lurk_session_run(&session));
  *
  * Whatever changes the rules changes all of them on all keyboards, or nothing.
  *
@@ -175,15 +175,6 @@ typedef void lurk_watch(void *data, const struct lurk_event *event,
 struct lurk_session {
 	struct lurk_port *port;
 	struct lurk_session_memory memory;
-	struct lurk_engine engine; /* of the main seat */
-	struct lurk_ruleset rulesets[LURK_SESSION_RULESETS];
-	struct lurk_session_mode mode;
-	struct lurk_session_mode before; /* while rules are tried: what that ends with */
-	struct lurk_session_seat seats[LURK_SESSION_SEATS]; /* part 1 + index */
-	enum lurk_own own_may;                              /* what persons' rules may do */
-	struct lurk_store_report store;                     /* the computer's */
-	uint32_t generations;                               /* counts images that were loaded */
-	uint32_t trials;  /* counts them, so that who began one knows whether it still runs */
 	uint16_t numbers; /* below this are those of all keyboards so far: a key on its way looks at
 			   * no more, however many there is memory for */
 	uint16_t engines; /* how many are in use: the main one, and those of the memory before this
@@ -197,6 +188,15 @@ struct lurk_session {
 	uint32_t chorded; /* how often the off chord has switched */
 	lurk_watch *watch;
 	void *watch_data;
+	struct lurk_session_mode mode;
+	struct lurk_engine engine;       /* of the main seat */
+	struct lurk_session_mode before; /* while rules are tried: what that ends with */
+	struct lurk_session_seat seats[LURK_SESSION_SEATS]; /* part 1 + index */
+	enum lurk_own own_may;                              /* what persons' rules may do */
+	struct lurk_store_report store;                     /* the computer's */
+	uint32_t generations;                               /* counts images that were loaded */
+	uint32_t trials; /* counts them, so that who began one knows whether it still runs */
+	struct lurk_ruleset rulesets[LURK_SESSION_RULESETS];
 };
 
 /* Who asks for a change, and how: for that change alone. */
@@ -233,8 +233,8 @@ enum lurk_error lurk_session_start(struct lurk_session *session,
 /* Whether text is being typed, at whichever seat. */
 bool lurk_session_types(const struct lurk_session *session);
 
-/* Deals with the next thing that happened at the port; false where nothing did. */
-bool lurk_session_step(struct lurk_session *session);
+/* Deals with all that has happened at the port by now. Returns lurk_session_deadline(). */
+uint64_t lurk_session_run(struct lurk_session *session);
 
 /* All that change rules: `request` may be NULL, for nobody. On any error all is as it was before,
  * and report->keyboard says where it failed; a keyboard that can then not be brought back is plain,
@@ -278,7 +278,7 @@ enum lurk_error lurk_session_switch(struct lurk_session *session,
  * keyboard of that seat ends it too. */
 void lurk_session_withhold(struct lurk_session *session, const char *seat, uint64_t for_us);
 
-/* When lurk_session_step() is to be called again though nothing happens, by the port's
+/* When lurk_session_run() is to be called again though nothing happens, by the port's
  * lurk_port_class.elapsed; LURK_NEVER where that is not needed. */
 uint64_t lurk_session_deadline(const struct lurk_session *session);
 
@@ -287,7 +287,7 @@ uint64_t lurk_session_deadline(const struct lurk_session *session);
 void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data);
 
 /* Takes all rules out of force for good. True once every keyboard is given back; one with keys that
- * are down is when they come up: step on until then. */
+ * are down is when they come up: run on until then. */
 bool lurk_session_leave(struct lurk_session *session);
 
 /* The same at once, whatever is down. Tables are as they were, and the memory is free. */

@@ -1,5 +1,6 @@
 #include "lurk/chord.h"
 
+#include "core/hot.h"
 #include "core/mem.h"
 
 void lurk_chord_init(struct lurk_chord *chord)
@@ -53,7 +54,7 @@ void lurk_chord_reset(struct lurk_chord *chord)
 	chord->whole = false;
 }
 
-bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state)
+HOT bool lurk_chord_feed(struct lurk_chord *chord, lurk_key key, uint8_t state)
 {
 	const uint8_t all = (uint8_t)((1U << chord->count) - 1);
 	const uint8_t bit = bit_of(chord, key), was = chord->down;
@@ -89,7 +90,7 @@ bool lurk_chord_due(struct lurk_chord *chord, uint64_t now_us)
 	return true;
 }
 
-uint64_t lurk_chord_deadline(const struct lurk_chord *chord)
+HOT uint64_t lurk_chord_deadline(const struct lurk_chord *chord)
 {
 	return chord->whole ? chord->until_us : UINT64_MAX;
 }

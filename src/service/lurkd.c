@@ -12,6 +12,7 @@
 #include <unistd.h>
 
 #include "lurk/linux/linux.h"
+#include "core/hot.h"
 #include "service/control.h"
 #include "service/news.h"
 #include "service/protocol.h"
@@ -37,6 +38,7 @@ struct service {
 	struct lurk_control *control;
 	struct lurk_supervisor supervisor;
 	struct lurk_news news;
+	unsigned changes; /* of the session, by when they were looked at last */
 	int signals;
 	bool ready, ending;
 };
@@ -50,7 +52,7 @@ static void say(void *data, const char *line)
 }
 
 /* After the session did something: what is to be logged, and whether the watchdog is needed. */
-static void look_at_changes(struct service *s)
+static RARE void look_at_changes(struct service *s)
 {
 	bool relayed = false;
 
@@ -123,11 +125,17 @@ static void free_memory(struct lurk_session_memory *m)
 	free(m->keyboards); /* the block begins there */
 }
 
-static void step_all(struct service *s)
+/* Returns when it has to be called again though nothing happens. */
+static uint64_t run_session(struct service *s)
 {
-	while (lurk_session_step(&s->session))
-		;
+	const uint64_t until_us = lurk_session_run(&s->session);
+
+	if (s->changes == s->session.changes)
+		return until_us;
+	s->changes = s->session.changes;
 	look_at_changes(s);
+	/* Who does not hear of it is shut out, and with that client what it had asked for. */
+	return lurk_session_deadline(&s->session);
 }
 
 static bool start(struct service *s, struct lurk_message *message)
@@ -162,8 +170,7 @@ static int restore(struct service *s, struct lurk_message *message)
 	if (!start(s, message))
 		return 1;
 	s->session.mode.off = true;
-	while (lurk_session_step(&s->session))
-		;
+	lurk_session_run(&s->session);
 	lurk_session_stop(&s->session);
 	return 0;
 }
@@ -196,7 +203,7 @@ static bool open_all(struct service *s, struct lurk_message *message)
 	if (own && !lurk_rights_know_persons())
 		say(s, "systemd-logind does not tell who is at a screen: there are only the "
 		       "computer's rules");
-	step_all(s);
+	run_session(s);
 	s->control = lurk_control_open(&s->session, &control, message);
 	if (!s->control)
 		return false;
@@ -218,7 +225,7 @@ static void ready(void *data, int fd)
 	} else if (fd == s->supervisor.timer) {
 		lurk_supervisor_alive(&s->supervisor);
 	} else {
-		step_all(s); /* who changes rules means the keyboards that are here now */
+		run_session(s); /* who changes rules means the keyboards that are here now */
 		lurk_control_step(s->control);
 	}
 }
@@ -237,13 +244,15 @@ static void tell_ready(struct service *s)
 	lurk_supervisor_ready("rules in force");
 }
 
-static void run(struct service *s)
+static HOT void run(struct service *s)
 {
+	uint64_t until_us = run_session(s);
+
 	while (!s->ending) {
 		if (!s->ready)
 			tell_ready(s);
-		lurk_linux_wait(s->machine, lurk_session_deadline(&s->session), ready, s);
-		step_all(s);
+		lurk_linux_wait(s->machine, until_us, ready, s);
+		until_us = run_session(s);
 	}
 }
 
@@ -256,8 +265,7 @@ static void leave(struct service *s)
 		uint64_t due = lurk_session_deadline(&s->session);
 
 		lurk_linux_wait(s->machine, due < until ? due : until, NULL, NULL);
-		while (lurk_session_step(&s->session))
-			;
+		lurk_session_run(&s->session);
 	}
 	lurk_session_stop(&s->session);
 }

@@ -680,7 +680,7 @@ static const struct {
 static void step_all(struct lurk_session *session)
 {
 	/* Keyboards that were there before are taken once their stand-ins are open. */
-	while (lurk_session_step(session) || lurk_session_deadline(session) != LURK_NEVER)
+	while (lurk_session_run(session) != LURK_NEVER)
 		usleep(1000);
 }
 

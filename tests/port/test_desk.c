@@ -265,8 +265,7 @@ struct world {
 
 static void settle(struct world *w)
 {
-	while (lurk_session_step(&w->session))
-		;
+	lurk_session_run(&w->session);
 }
 
 static void finger(struct world *w, unsigned keyboard, unsigned key, bool down)

@@ -184,8 +184,7 @@ static void meanwhile(void *data)
 
 static void settle(struct desk *d)
 {
-	while (lurk_session_step(&d->session))
-		;
+	lurk_session_run(&d->session);
 }
 
 static void pass(struct desk *d, unsigned ms)

@@ -26,8 +26,7 @@ static bool refuses(void *data, enum refusable call)
 
 static void settle(struct bench *b)
 {
-	while (lurk_session_step(&b->session))
-		;
+	lurk_session_run(&b->session);
 }
 
 static void start(struct bench *b)

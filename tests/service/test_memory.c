@@ -80,8 +80,7 @@ static void nobody_reads(void *data, const char *line)
 
 static void settle(struct service *s)
 {
-	while (lurk_session_step(&s->session))
-		;
+	lurk_session_run(&s->session);
 }
 
 static void write_file(const char *path, const char *name, unsigned number)

@@ -116,8 +116,7 @@ static void log_line(void *data, const char *line)
 
 static void settle(struct world *w)
 {
-	while (lurk_session_step(&w->session))
-		;
+	lurk_session_run(&w->session);
 	lurk_news_tell(&w->news, &w->session);
 }
 

@@ -138,15 +138,12 @@ int main(int argc, char **argv)
 	machine = lurk_linux_new("/tmp/rules", &why);
 	if (!machine || argc < 2 || lurk_session_start(&session, &memory, lurk_linux_port(machine)))
 		return 1;
-	while (lurk_session_step(&session))
-		;
+	lurk_session_run(&session);
 	test_rules_read(&rules, argv[1]);
 	if (lurk_session_apply(&session, NULL, rules.bytes, rules.length, LURK_NO_TEXT, &report))
 		return 1;
-	while (lurk_session_deadline(&session) != LURK_NEVER) { /* until stand-ins are open */
+	while (lurk_session_run(&session) != LURK_NEVER) /* until stand-ins are open */
 		usleep(10000);
-		lurk_session_step(&session);
-	}
 	usleep(300000);
 	find_readers();
 	tell_keyboards();
@@ -159,8 +156,7 @@ int main(int argc, char **argv)
 		     lurk_session_types(&session) ? TYPING_MS : PATIENCE_MS) > 0 ||
 		lurk_session_types(&session)) &&
 	       read_all()) {
-		while (lurk_session_step(&session))
-			;
+		lurk_session_run(&session);
 		find_readers();
 	}
 	usleep(200000);

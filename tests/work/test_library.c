@@ -174,8 +174,7 @@ static void a_thread_each(void **state)
 
 static void settle(void *data)
 {
-	while (lurk_session_step(data))
-		;
+	lurk_session_run(data);
 }
 
 /* The caller's session on any port is a machine like the others. */

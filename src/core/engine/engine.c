@@ -1,6 +1,7 @@
 /* The engine: what each press gives, and what each release takes back. */
 #include "core/engine/parts.h"
 
+#include "core/hot.h"
 #include "core/keyhash.h"
 
 const struct lurk_keymap *lurk_keymap_plain(void)
@@ -318,7 +319,7 @@ static inline bool has_room(const struct lurk_engine *e)
 	return e->waiting + LURK_EVENT_STROKES <= LURK_QUEUE_STROKES;
 }
 
-enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_event *event)
+HOT enum lurk_error lurk_engine_feed(struct lurk_engine *engine, const struct lurk_event *event)
 {
 	const struct lurk_engine_keyboard *k = &engine->keyboards[event->keyboard];
 
@@ -359,7 +360,7 @@ void lurk_engine_pass_on(struct lurk_engine *from, struct lurk_engine *to, uint1
 	drop_pending(from, keyboard);
 }
 
-void lurk_engine_end_report(struct lurk_engine *engine, uint16_t keyboard)
+HOT void lurk_engine_end_report(struct lurk_engine *engine, uint16_t keyboard)
 {
 	struct lurk_event *last;
 
@@ -537,7 +538,7 @@ static RARE bool pull_later(struct lurk_engine *e, uint64_t now_us, struct lurk_
 	return true;
 }
 
-bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_frame *frame)
+HOT bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_frame *frame)
 {
 	if (engine->waiting != engine->open)
 		return pull_queued(engine, frame);
@@ -546,7 +547,7 @@ bool lurk_engine_pull(struct lurk_engine *engine, uint64_t now_us, struct lurk_f
 	return pull_later(engine, now_us, frame);
 }
 
-uint64_t lurk_engine_deadline(const struct lurk_engine *engine)
+HOT uint64_t lurk_engine_deadline(const struct lurk_engine *engine)
 {
 	if (engine->waiting > engine->open || engine->releasing)
 		return 0;

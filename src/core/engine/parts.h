@@ -15,13 +15,13 @@
 #include "lurk/engine.h"
 
 #include "core/assert.h"
+#include "core/hot.h"
 #include "core/mem.h"
 
 enum { SOURCE_MASK = LURK_SOURCES - 1 };
 
-/* Kept out of the way of a key that is just a key, which is nearly every one. */
-#define RARE __attribute__((noinline, cold))
-/* And what such a key goes through is one function: its calls would cost as much as its work. */
+/* What a key that is just a key goes through is one function: its calls would cost as much as its
+ * work. */
 #define ALWAYS_INLINE inline __attribute__((always_inline))
 
 /* Whether what it gives on a keyboard reaches programs by it. */

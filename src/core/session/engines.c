@@ -1,5 +1,6 @@
 /* The engines: one for each seat, as far as there is memory for them. */
 #include "core/session/parts.h"
+#include "core/hot.h"
 
 static bool caps_lock(void *data, uint16_t keyboard)
 {
@@ -36,7 +37,7 @@ struct lurk_engine *lurk_engines_of_part(struct lurk_session *s, unsigned part)
 	return lurk_session_engine(s, index);
 }
 
-uint64_t lurk_engines_deadline(const struct lurk_session *s)
+HOT uint64_t lurk_engines_deadline(const struct lurk_session *s)
 {
 	uint64_t soonest = lurk_engine_deadline(&s->engine);
 

@@ -3,6 +3,7 @@
 #include "core/session/parts.h"
 
 #include "core/assert.h"
+#include "core/hot.h"
 #include "core/mem.h"
 
 /* ---- Tables --------------------------------------------------------------------------------- */
@@ -317,7 +318,7 @@ static bool lifts(const struct lurk_action *action)
 	return (action->modifiers && action->gives == LURK_GIVES_KEY) || action->steps.length;
 }
 
-void lurk_hold_lend(struct lurk_session *s, const struct lurk_event *event)
+HOT void lurk_hold_lend(struct lurk_session *s, const struct lurk_event *event)
 {
 	const struct lurk_keymap *keymap = lurk_session_at(s, event->keyboard)->keymap;
 	const struct lurk_engine *engine = lurk_session_engine_of(s, event->keyboard);

@@ -1,8 +1,9 @@
 /* Frames on their way to programs. */
 #include "core/session/parts.h"
+#include "core/hot.h"
 
 /* No clock is asked unless text is typed. */
-void lurk_session_send_of(struct lurk_session *s, struct lurk_engine *engine)
+HOT void lurk_session_send_of(struct lurk_session *s, struct lurk_engine *engine)
 {
 	uint64_t now_us = lurk_engine_types(engine) ? s->port->calls->elapsed(s->port) : 0;
 	struct lurk_frame frame;

@@ -2,10 +2,11 @@
 #include "core/session/parts.h"
 
 #include "core/assert.h"
+#include "core/hot.h"
 #include "core/mem.h"
 
 /* What could not be sent may have been a release: nothing more goes that way. */
-static void stop_refused(struct lurk_session *s)
+static RARE void stop_refused(struct lurk_session *s)
 {
 	s->refusing = false;
 	for (uint16_t i = 0; i < s->numbers; i++) {
@@ -20,7 +21,7 @@ static void stop_refused(struct lurk_session *s)
 
 /* ---- Keyboards ------------------------------------------------------------------------------ */
 
-static void plugged(struct lurk_session *s, uint16_t number)
+static RARE void plugged(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
@@ -64,7 +65,7 @@ static void move(struct lurk_session *s, uint16_t number)
 	lurk_session_send_of(s, to);
 }
 
-static void changed(struct lurk_session *s, uint16_t number)
+static RARE void changed(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
@@ -74,7 +75,7 @@ static void changed(struct lurk_session *s, uint16_t number)
 	lurk_change_one(s, number);
 }
 
-static void unplugged(struct lurk_session *s, uint16_t number)
+static RARE void unplugged(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
@@ -90,7 +91,7 @@ static void unplugged(struct lurk_session *s, uint16_t number)
 
 /* ---- What is withheld ----------------------------------------------------------------------- */
 
-static void withhold_one(struct lurk_session *s, uint16_t number, bool begins)
+static RARE void withhold_one(struct lurk_session *s, uint16_t number, bool begins)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 
@@ -144,7 +145,7 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 }
 
 /* Off, whatever was; or on. Off in any case: a machine that refuses half of it is plain then. */
-static void chord_held(struct lurk_session *s, uint16_t number)
+static RARE void chord_held(struct lurk_session *s, uint16_t number)
 {
 	const bool off = s->mode.trying || !s->mode.off;
 	struct lurk_apply_report unused;
@@ -164,7 +165,7 @@ static void chord_held(struct lurk_session *s, uint16_t number)
 /* ---- Keys ----------------------------------------------------------------------------------- */
 
 /* What a key has asked for: after all that it gave was sent. */
-static void fulfil_wishes(struct lurk_session *s, struct lurk_engine *engine)
+static RARE void fulfil_wishes(struct lurk_session *s, struct lurk_engine *engine)
 {
 	struct lurk_wish wish;
 
@@ -194,7 +195,7 @@ static void relay_event(struct lurk_session *s, const struct lurk_event *event)
 
 /* A keyboard that is free: what it gives it gives by itself, but its modifiers count. By key, since
  * scan codes may not be told. */
-static void count_modifier(struct lurk_session *s, struct lurk_event event)
+static RARE void count_modifier(struct lurk_session *s, struct lurk_event event)
 {
 	const struct lurk_session_keyboard *k = lurk_session_at(s, event.keyboard);
 
@@ -208,7 +209,7 @@ static void count_modifier(struct lurk_session *s, struct lurk_event event)
 }
 
 /* What it waited for may have come. */
-static void take_waiting(struct lurk_session *s, uint16_t number)
+static RARE void take_waiting(struct lurk_session *s, uint16_t number)
 {
 	struct lurk_session_keyboard *k = lurk_session_at(s, number);
 	enum lurk_error error = lurk_hold_reconcile(s, number);
@@ -219,7 +220,7 @@ static void take_waiting(struct lurk_session *s, uint16_t number)
 		lurk_hold_settle(s, number);
 }
 
-static void show(struct lurk_session *s, const struct lurk_event *event)
+static RARE void show(struct lurk_session *s, const struct lurk_event *event)
 {
 	static const struct lurk_action itself = {.gives = LURK_GIVES_ITSELF};
 	const struct lurk_session_keyboard *k = lurk_session_at(s, event->keyboard);
@@ -269,7 +270,7 @@ static uint64_t sooner(uint64_t a, uint64_t b)
 	return a < b ? a : b;
 }
 
-uint64_t lurk_session_deadline(const struct lurk_session *session)
+HOT uint64_t lurk_session_deadline(const struct lurk_session *session)
 {
 	uint64_t soonest = lurk_engines_deadline(session);
 
@@ -324,35 +325,27 @@ static bool keyboard_due(struct lurk_session *s, uint16_t number, uint64_t now)
 	return false;
 }
 
-/* What is to happen at a time; true where something did. */
-static bool due(struct lurk_session *s)
+/* The first of what is to happen by now. */
+static RARE void due(struct lurk_session *s, uint64_t now)
 {
-	uint64_t at = lurk_session_deadline(s), now;
-
-	if (at == LURK_NEVER)
-		return false;
-	now = s->port->calls->elapsed(s->port);
-	if (now < at)
-		return false;
 	if (lurk_engines_deadline(s) <= now) {
 		lurk_session_send(s);
 		for (unsigned i = 0; i < s->engines; i++)
 			fulfil_wishes(s, lurk_session_engine(s, i));
-		return true;
+		return;
 	}
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		if (keyboard_due(s, i, now))
-			return true;
+			return;
 	}
 	if (s->mode.trying && now >= s->mode.until_us)
 		lurk_session_end_try(s);
-	return true;
 }
 
 /* ---- All ------------------------------------------------------------------------------------ */
 
 /* Loans whose modifiers have come up, also while text was typed. */
-static void end_loans(struct lurk_session *s)
+static RARE void end_loans(struct lurk_session *s)
 {
 	for (uint16_t i = 0; i < s->numbers; i++) {
 		if (!(lurk_session_at(s, i)->holds & LURK_HOLD_LENT) ||
@@ -365,7 +358,7 @@ static void end_loans(struct lurk_session *s)
 }
 
 /* Keyboards that nothing holds any more, and that something kept: a key that was down, text. */
-static void give_back_kept(struct lurk_session *s)
+static RARE void give_back_kept(struct lurk_session *s)
 {
 	s->returning = false;
 	for (uint16_t i = 0; i < s->numbers; i++) {
@@ -451,18 +444,34 @@ static void happened(struct lurk_session *s, const struct lurk_port_event *event
 	}
 }
 
-bool lurk_session_step(struct lurk_session *session)
+/* True where there was something to do; else when there will be. */
+static bool step(struct lurk_session *s, uint64_t *until_us)
 {
 	struct lurk_port_event event;
+	uint64_t now;
 
-	if (!session->port->calls->next(session->port, &event)) {
-		if (!end_held(session) && !due(session))
+	if (s->port->calls->next(s->port, &event)) {
+		if (event.keyboard < s->memory.keyboard_count)
+			happened(s, &event);
+		/* More keyboards than there is memory for stay plain. */
+	} else if (!end_held(s)) {
+		*until_us = lurk_session_deadline(s);
+		now = *until_us == LURK_NEVER ? 0 : s->port->calls->elapsed(s->port);
+		if (now < *until_us)
 			return false;
-	} else if (event.keyboard < session->memory.keyboard_count) {
-		happened(session, &event);
-	} /* more keyboards than there is memory for stay plain */
-	follow_up(session);
+		due(s, now);
+	}
+	follow_up(s);
 	return true;
+}
+
+HOT uint64_t lurk_session_run(struct lurk_session *session)
+{
+	uint64_t until_us;
+
+	while (step(session, &until_us))
+		;
+	return until_us;
 }
 
 void lurk_session_watch(struct lurk_session *session, lurk_watch *watch, void *data)

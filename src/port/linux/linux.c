@@ -15,6 +15,7 @@
 
 #include <libudev.h>
 
+#include "core/hot.h"
 #include "port/linux/node.h"
 #include "port/linux/persons.h"
 #include "port/slots.h"
@@ -29,40 +30,42 @@ enum { SETTLING_US = 50000 }; /* interfaces of one keyboard come one after the o
 /* Marks another's descriptor among what epoll tells. */
 #define OTHERS ((uint64_t)1 << 32)
 
+/* Of these, and of the other large ones, what each key asks stands first: a page or two of it. */
 struct keyboard {
 	bool used, announced, taken, gone; /* gone: unplugged while taken, not given back yet */
 	bool in_use;                       /* it was there before this process */
-	uint64_t announce_us;              /* when it is announced, where it is not */
-	char device[PATH_MAX];             /* of the physical device, in /sys */
-	struct lurk_identity identity;
-	struct lurk_event_node nodes[NODES];
 	unsigned node_count, others_changes;
 	unsigned speaker; /* the node whose virtual one speaks for the keyboard while it is taken */
+	struct lurk_event_node nodes[NODES];
+	uint64_t announce_us;  /* when it is announced, where it is not */
+	char device[PATH_MAX]; /* of the physical device, in /sys */
+	struct lurk_identity identity;
 };
 
 struct lurk_linux {
 	struct lurk_port port;
+	int epoll, waking; /* waking: a timer that tells when the clock was set, also by sleep */
+	bool waited;       /* all that was ready is known: no need to look again */
+	/* Keyboards that came and went; keys that were read while one was taken or given back. As
+	 * long as it must be: neither a release nor unplugging is ever dropped. */
+	struct lurk_port_event *queue;
+	unsigned first, waiting, room;
+	/* Nodes that have more to read. */
+	unsigned ready_count, settling;
+	struct ready {
+		struct lurk_event_node *node;
+		uint16_t keyboard;
+	} ready[LURK_LINUX_KEYBOARDS * NODES];
+	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	char folder[PATH_MAX - 64];
 	struct lurk_message trouble; /* what cannot be stored, and why */
 	struct lurk_record record;
 	struct udev *udev;
 	struct udev_monitor *monitor;
 	struct lurk_persons *persons; /* NULL until it can be had */
-	int epoll, waking; /* waking: a timer that tells when the clock was set, also by sleep */
 	bool udev_runs;
-	int64_t slept_ns; /* by this machine since it started */
-	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
-	/* Keyboards that came and went; keys that were read while one was taken or given back. As
-	 * long as it must be: neither a release nor unplugging is ever dropped. */
-	struct lurk_port_event *queue;
-	unsigned first, waiting, room;
-	/* Nodes that have more to read. */
-	struct ready {
-		uint16_t keyboard, node;
-	} ready[LURK_LINUX_KEYBOARDS * NODES];
-	unsigned ready_count, settling;
+	int64_t slept_ns;                  /* by this machine since it started */
 	struct lurk_taken_held *collected; /* what is told as held goes here, for now */
-	bool waited;                       /* all that was ready is known: no need to look again */
 };
 
 static const struct lurk_port_class linux_class;
@@ -415,7 +418,7 @@ static void change_node(struct lurk_linux *m, const char *path)
 /* ---- What happens -----------------------------------------------------------------------------
  */
 
-static void monitor_event(struct lurk_linux *m)
+static RARE void monitor_event(struct lurk_linux *m)
 {
 	struct udev_device *device = udev_monitor_receive_device(m->monitor);
 	const char *action = device ? udev_device_get_action(device) : NULL;
@@ -450,7 +453,7 @@ static void arm_waking(struct lurk_linux *m)
 	m->slept_ns = slept_ns();
 }
 
-static void clock_was_set(struct lurk_linux *m)
+static RARE void clock_was_set(struct lurk_linux *m)
 {
 	const int64_t second_ns = 1000000000;
 	bool slept = slept_ns() - m->slept_ns > second_ns / 10;
@@ -492,45 +495,58 @@ static void happened(struct lurk_linux *m, uint32_t what)
 	} else if (node->fd >= 0) {
 		node->more = true;
 		if (!node->queued)
-			m->ready[m->ready_count++] =
-				(struct ready){(uint16_t)number, (uint16_t)index};
+			m->ready[m->ready_count++] = (struct ready){node, (uint16_t)number};
 		node->queued = true;
 	}
 }
 
-/* The next key of the nodes that have any. */
+static void leave_ready(struct lurk_linux *m, struct lurk_event_node *node)
+{
+	m->ready_count--;
+	node->queued = false;
+}
+
+/* The node that was asked last has no more, or is gone. False where what that has led to comes
+ * next. Apart, since a key on its way needs none of it. */
+static RARE bool node_ends(struct lurk_linux *m, const struct ready *last, enum lurk_node_read read)
+{
+	struct keyboard *k = &m->keyboards[last->keyboard];
+	struct lurk_event_node *node = last->node;
+	struct keeper keeper = {m, last->keyboard};
+
+	if (read == LURK_NODE_NOTHING && node->moved)
+		lurk_node_tidy(node, &(struct lurk_node_keep){keep_event, &keeper});
+	leave_ready(m, node);
+	if (read == LURK_NODE_GONE) {
+		node_gone(m, k, (unsigned)(node - k->nodes));
+		return false;
+	}
+	return !m->waiting; /* read while it was tidied */
+}
+
+/* The next key of the nodes that have any. One whose last event that was is not asked again. */
 static bool next_key(struct lurk_linux *m, struct lurk_port_event *event)
 {
 	while (m->ready_count) {
-		const struct ready r = m->ready[m->ready_count - 1];
-		struct lurk_event_node *node = &m->keyboards[r.keyboard].nodes[r.node];
-		enum lurk_node_read read = lurk_node_next(node, event);
+		const struct ready *last = &m->ready[m->ready_count - 1];
+		enum lurk_node_read read = lurk_node_next(last->node, event);
 
 		if (read == LURK_NODE_EVENT) {
-			event->keyboard = r.keyboard;
+			event->keyboard = last->keyboard;
+			if (lurk_node_is_read(last->node))
+				leave_ready(m, last->node);
 			return true;
 		}
-		if (read == LURK_NODE_NOTHING && node->moved) {
-			struct keeper keeper = {m, r.keyboard};
-
-			lurk_node_tidy(node, &(struct lurk_node_keep){keep_event, &keeper});
-		}
-		m->ready_count--;
-		node->queued = false;
-		if (read == LURK_NODE_GONE) {
-			node_gone(m, &m->keyboards[r.keyboard], r.node);
+		if (!node_ends(m, last, read))
 			return false;
-		}
-		if (m->waiting)
-			return false; /* read while it was tidied */
 	}
 	return false;
 }
 
 /* Returns false where nothing happened at all on the machine; much that does is no event for the
  * session. */
-static bool poll_once(struct lurk_linux *m, int timeout, void (*ready)(void *data, int fd),
-		      void *data)
+static HOT __attribute__((noinline)) bool poll_once(struct lurk_linux *m, int timeout,
+						    void (*ready)(void *data, int fd), void *data)
 {
 	struct epoll_event events[EVENTS];
 	int n = epoll_wait(m->epoll, events, EVENTS, timeout);
@@ -567,10 +583,10 @@ static int timeout_ms(uint64_t until_us)
 	return left < INT_MAX ? (int)left : INT_MAX;
 }
 
-void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
-		     void (*ready)(void *data, int fd), void *data)
+HOT void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
+			 void (*ready)(void *data, int fd), void *data)
 {
-	uint64_t settled_us = announce_settled(machine);
+	uint64_t settled_us = machine->settling ? announce_settled(machine) : LURK_NEVER;
 
 	if (machine->waiting) /* one had its time just now: nobody sleeps over that */
 		until_us = 0;
@@ -620,21 +636,28 @@ static bool linux_keyboard(struct lurk_port *port, uint16_t number, struct lurk_
 	return true;
 }
 
-static bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
+/* What came otherwise than by a node. Apart, since a key on its way needs none of it. */
+static RARE bool take_waiting(struct lurk_linux *m, struct lurk_port_event *event)
+{
+	if (m->settling)
+		announce_settled(m);
+	if (!m->waiting)
+		return false;
+	*event = m->queue[m->first];
+	m->first = (m->first + 1) % m->room;
+	m->waiting--;
+	return true;
+}
+
+static HOT bool linux_next(struct lurk_port *port, struct lurk_port_event *event)
 {
 	struct lurk_linux *m = machine_of(port);
 
 	for (;;) {
 		bool looked;
 
-		if (m->settling)
-			announce_settled(m);
-		if (m->waiting) {
-			*event = m->queue[m->first];
-			m->first = (m->first + 1) % m->room;
-			m->waiting--;
+		if ((m->settling || m->waiting) && take_waiting(m, event))
 			return true;
-		}
 		if (next_key(m, event))
 			return true;
 		if (m->waiting)

@@ -8,6 +8,7 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
+#include "core/hot.h"
 #include "port/slots.h"
 
 enum { TABLE_MAX = 2048, TABLE_STEP = 64 };
@@ -19,7 +20,7 @@ static uint32_t place_of(const struct lurk_event_node *node, uint32_t raw)
 	return (uint32_t)(raw * 0x9e3779b1U) >> 16 & node->places_mask;
 }
 
-struct lurk_node_entry *lurk_node_find(const struct lurk_event_node *node, uint32_t raw)
+HOT struct lurk_node_entry *lurk_node_find(const struct lurk_event_node *node, uint32_t raw)
 {
 	for (uint32_t at = place_of(node, raw); node->places[at];
 	     at = (at + 1) & node->places_mask) {
@@ -172,8 +173,8 @@ enum lurk_error lurk_node_set(struct lurk_event_node *node, uint16_t entry, uint
 	return error;
 }
 
-struct lurk_key_event lurk_node_key(const struct lurk_event_node *node,
-				    const struct lurk_node_entry *entry, enum lurk_state state)
+HOT struct lurk_key_event lurk_node_key(const struct lurk_event_node *node,
+					const struct lurk_node_entry *entry, enum lurk_state state)
 {
 	const bool named = entry->original != KEY_UNKNOWN && entry->original <= LURK_KEY_MAX;
 

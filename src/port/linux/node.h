@@ -66,55 +66,55 @@ struct lurk_node_entry {
 
 struct lurk_event_node {
 	int fd, witness; /* -1 where it is gone */
-	char path[64];   /* /dev/input/event… */
-	struct libevdev *evdev;
-	struct libevdev_uinput *virtual;
-	int out;       /* the virtual node's descriptor, where there is one */
-	int repeat_ms; /* its keys repeat after that */
-	bool typed;    /* just now they do not, since text is typed */
-	uint8_t wiring, interface;
-	bool scans; /* its keys come with scan codes */
+	int out;         /* the virtual node's descriptor, where there is one */
+	int repeat_ms;   /* its keys repeat after that */
+	bool typed;      /* just now they do not, since text is typed */
+	bool scans;      /* its keys come with scan codes */
 	bool taken;
-	uint32_t heard; /* how many keys' events are wanted while it is free: see listen */
-	lurk_key hears[LURK_NODE_HEARS];
-	lurk_codes mask; /* the keys that the kernel was told of, and for what else: node.c's */
-	uint8_t masked;
-	unsigned input; /* N of its /sys/class/input/inputN */
-	char seat[32];  /* "" for the only one that most machines have */
-	struct lurk_record *record;
-	/* The table, and behind it an entry a code for keys that come without a scan value; found
-	 * by their raw value through `places`, a hash table of 1 + entry. */
-	struct lurk_node_entry *table, *codes;
-	uint16_t table_entries, *places;
-	uint32_t places_mask;
-	unsigned down; /* how many entries are */
-	/* What was read and not dealt with yet. */
-	struct input_event buffer[LURK_NODE_BUFFER];
-	unsigned at, count;
+	uint8_t wiring, interface;
+	/* What was read and not dealt with yet, in `buffer`. */
 	bool more;           /* the kernel may have more */
 	bool fetched;        /* what is in the buffer was read before the witness was asked */
 	bool queued;         /* among those that are read next: linux.c's */
-	uint32_t raw;        /* of the MSC_SCAN that came before a key event */
 	bool have_raw, lost; /* lost: the kernel dropped events, and goes on at the next report */
 	bool open;           /* a key was told since the last end of a report */
 	bool others;         /* something that is no key was passed on since then */
-	/* Codes whose change Lurk itself wrote into the node: not for its own ear. */
-	lurk_codes wrote_up, wrote_down;
-	bool writes;
+	uint32_t raw;        /* of the MSC_SCAN that came before a key event */
+	unsigned at, count;
+	/* The table, and behind it an entry a code for keys that come without a scan value; found
+	 * by their raw value through `places`, a hash table of 1 + entry. */
+	struct lurk_node_entry *table, *codes;
+	uint16_t *places, table_entries;
+	bool writes;   /* see wrote_up */
+	bool catching; /* see asked */
+	uint32_t places_mask;
+	unsigned down;  /* how many entries are */
+	unsigned moved; /* entries that give another code for now */
+	struct libevdev *evdev;
+	struct libevdev_uinput *virtual;
 	/* While it is being taken or given back: what programs hold by the witness; and until when
 	 * events reached them, from some time on, or all from before. After the last of these comes
 	 * what they hold, as presses that go on. */
-	lurk_codes held;
-	uint64_t passed_from_us, passed_to_us, told_us;
 	enum { LURK_NODE_HERE, LURK_NODE_GIVING, LURK_NODE_BEFORE, LURK_NODE_CROSSING } boundary;
+	unsigned told; /* keys that were told as held */
+	uint64_t passed_from_us, passed_to_us, told_us;
+	lurk_codes held;
 	/* Released for programs, though a finger may be on it: by the kernel's idea they are up. */
 	lurk_codes ended;
-	unsigned told;  /* keys that were told as held */
-	unsigned moved; /* entries that give another code for now */
+	/* Codes whose change Lurk itself wrote into the node: not for its own ear. */
+	lurk_codes wrote_up, wrote_down;
 	/* After lost events: what was down then, and when. */
-	bool catching;
 	lurk_codes asked;
+	uint8_t masked;
+	lurk_codes mask; /* the keys that the kernel was told of, and for what else: node.c's */
 	uint64_t lost_us;
+	struct input_event buffer[LURK_NODE_BUFFER];
+	struct lurk_record *record;
+	char path[64];  /* /dev/input/event… */
+	char seat[32];  /* "" for the only one that most machines have */
+	unsigned input; /* N of its /sys/class/input/inputN */
+	uint32_t heard; /* how many keys' events are wanted while it is free: see listen */
+	lurk_key hears[LURK_NODE_HEARS];
 };
 
 /* ---- node.c --------------------------------------------------------------------------------- */
@@ -183,6 +183,13 @@ enum lurk_node_read { LURK_NODE_EVENT, LURK_NODE_NOTHING, LURK_NODE_GONE };
 
 /* The next key, or end of a report: kind, passed, time and key of an event. */
 enum lurk_node_read lurk_node_next(struct lurk_event_node *node, struct lurk_port_event *event);
+
+/* Whether that would tell nothing more, nor have anything to do, before the kernel has more. */
+static inline bool lurk_node_is_read(const struct lurk_event_node *node)
+{
+	return node->at == node->count && !node->more && !node->moved && !node->catching &&
+	       node->boundary < LURK_NODE_BEFORE;
+}
 
 /* Gets, in their order, all events that are read, among them those of LURK_PORT_HELD. */
 struct lurk_node_keep {

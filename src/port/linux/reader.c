@@ -5,9 +5,10 @@
 #include <unistd.h>
 
 #include "port/linux/node.h"
+#include "core/hot.h"
 
 /* Into the buffer, where that is empty. */
-static enum lurk_node_read fill(struct lurk_event_node *node)
+static HOT enum lurk_node_read fill(struct lurk_event_node *node)
 {
 	ssize_t n;
 
@@ -131,7 +132,7 @@ static struct lurk_node_entry *entry_at(struct lurk_event_node *node, unsigned i
 
 /* The witness asks: the kernel throws away the waiting events of the reader that does. What comes
  * after the loss is whole, so that what is down by the answer and was pressed before may go on. */
-static void begin_catching(struct lurk_event_node *node, uint64_t time_us)
+static RARE void begin_catching(struct lurk_event_node *node, uint64_t time_us)
 {
 	node->have_raw = node->lost = false;
 	node->catching = true;
@@ -141,7 +142,7 @@ static void begin_catching(struct lurk_event_node *node, uint64_t time_us)
 }
 
 /* What is no longer down is released, one at a time; nothing is pressed. */
-static bool catch_up(struct lurk_event_node *node, struct lurk_port_event *event)
+static RARE bool catch_up(struct lurk_event_node *node, struct lurk_port_event *event)
 {
 	for (unsigned i = 0; node->down && i < node->table_entries + (unsigned)KEY_CNT; i++) {
 		struct lurk_node_entry *entry = entry_at(node, i);
@@ -176,7 +177,7 @@ static void begin_from(struct lurk_event_node *node)
 }
 
 /* One more key that is down, and whose press programs saw: from here on it is Lurk's. */
-static bool cross(struct lurk_event_node *node, struct lurk_port_event *event)
+static RARE bool cross(struct lurk_event_node *node, struct lurk_port_event *event)
 {
 	if (node->boundary == LURK_NODE_BEFORE && !node->passed_from_us)
 		begin_from(node);
@@ -215,7 +216,7 @@ static bool came_off(struct lurk_event_node *node, uint64_t time_us, struct lurk
 	return tell(node, entry, LURK_UP, time_us, event);
 }
 
-static __attribute__((noinline)) void pass_end_on(struct lurk_event_node *node)
+static RARE void pass_end_on(struct lurk_event_node *node)
 {
 	lurk_node_pass_on(node, &(struct input_event){.type = EV_SYN, .code = SYN_REPORT});
 }
@@ -233,24 +234,32 @@ static bool end_report(struct lurk_event_node *node, uint64_t time_us,
 	return told;
 }
 
+static bool take_end(struct lurk_event_node *node, const struct input_event *e,
+		     struct lurk_port_event *event)
+{
+	if (e->code == SYN_DROPPED)
+		node->lost = true;
+	if (e->code != SYN_REPORT)
+		return false;
+	if (node->lost) {
+		begin_catching(node, lurk_node_time_us(e));
+		return false;
+	}
+	if (came_off(node, lurk_node_time_us(e), event)) {
+		node->at--; /* the report ends behind it */
+		return true;
+	}
+	return end_report(node, lurk_node_time_us(e), event);
+}
+
 static bool take_event(struct lurk_event_node *node, const struct input_event *e,
 		       struct lurk_port_event *event)
 {
+	if (e->type == EV_SYN)
+		return take_end(node, e, event);
+	if (e->type == EV_KEY && !lurk_is_button(e->code))
+		return !node->lost && e->code < KEY_CNT && take_key(node, e, event);
 	switch (e->type) {
-	case EV_SYN:
-		if (e->code == SYN_DROPPED)
-			node->lost = true;
-		if (e->code != SYN_REPORT)
-			return false;
-		if (node->lost) {
-			begin_catching(node, lurk_node_time_us(e));
-			return false;
-		}
-		if (came_off(node, lurk_node_time_us(e), event)) {
-			node->at--; /* the report ends behind it */
-			return true;
-		}
-		return end_report(node, lurk_node_time_us(e), event);
 	case EV_MSC:
 		if (e->code == MSC_SCAN && !node->lost) {
 			node->raw = (uint32_t)e->value;
@@ -258,9 +267,6 @@ static bool take_event(struct lurk_event_node *node, const struct input_event *e
 		}
 		return false;
 	case EV_KEY:
-		if (!lurk_is_button(e->code))
-			return !node->lost && e->code < KEY_CNT && take_key(node, e, event);
-		/* fall through */
 	case EV_REL:
 	case EV_ABS:
 	case EV_SW:
@@ -274,7 +280,7 @@ static bool take_event(struct lurk_event_node *node, const struct input_event *e
 	}
 }
 
-enum lurk_node_read lurk_node_next(struct lurk_event_node *node, struct lurk_port_event *event)
+HOT enum lurk_node_read lurk_node_next(struct lurk_event_node *node, struct lurk_port_event *event)
 {
 	for (;;) {
 		if (node->catching) {

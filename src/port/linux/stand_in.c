@@ -9,6 +9,7 @@
 #include <unistd.h>
 
 #include "port/linux/node.h"
+#include "core/hot.h"
 
 /* By this in their place ours are told from all others; "virtual" alone says nothing, since
  * Bluetooth keyboards are virtual too. Their name and numbers are the source's: what a person has
@@ -143,8 +144,8 @@ void lurk_node_hear_programs(struct lurk_event_node *node)
 	}
 }
 
-bool lurk_node_send(struct lurk_event_node *node, const struct lurk_stroke *strokes, unsigned count,
-		    bool typed)
+HOT bool lurk_node_send(struct lurk_event_node *node, const struct lurk_stroke *strokes,
+			unsigned count, bool typed)
 {
 	struct input_event events[LURK_FRAME_STROKES + 2], *e = events;
 

@@ -177,8 +177,7 @@ static void start_session(struct lurk_computer *c)
 
 void lurk_computer_settle(struct lurk_computer *computer)
 {
-	while (lurk_session_step(&computer->session))
-		;
+	lurk_session_run(&computer->session);
 }
 
 /* ---- Between calls -------------------------------------------------------------------------- */
