@@ -134,6 +134,8 @@ static bool offer_values(struct complete *c, const char *option)
 		return true;
 	}
 	if (!strcmp(option, "--layout") || !strcmp(option, "--from")) {
+		if (!strcmp(option, "--from"))
+			offer(c, "nothing");
 		lurk_own_layout_files_each(&c->cli->ws, offer_own_layout, c);
 		lurk_layouts_each(offer_layout, c);
 		return true;

@@ -517,8 +517,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 
 static const struct argp_option options[] = {
 	{"from", OPTION_FROM, "LAYOUT", 0,
-	 "With `begin`: from this one, such as gb, de:nodeadkeys or Danish; else from the one in "
-	 "use",
+	 "With `begin`: from this one, such as gb, de:nodeadkeys or Danish, or from `nothing`; "
+	 "else from the one in use",
 	 0},
 	{"words", OPTION_WORDS, "WORDS", 0, "With `begin`: what menus call it", 0},
 	{"about", OPTION_ABOUT, "TEXT", 0, "With `pack`: what it is for, in a line", 0},

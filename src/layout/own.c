@@ -12,6 +12,9 @@
 #include "lurk/text/memory.h"
 #include "lurk/text/utf8.h"
 
+/* With the key that chooses signs of a third level, as most layouts have it. */
+#define EMPTY LURK_LAYOUT_EMPTY "+level3(ralt_switch)"
+
 static const char *const of_own_shape = "default partial alphanumeric_keys\n"
 					"xkb_symbols \"basic\" {\n"
 					"    include \"%s\"\n"
@@ -223,14 +226,20 @@ void lurk_own_layout_close(struct lurk_own_layout *own)
 /* By its own name, in the folder or the system. */
 static struct lurk_layout *open_base(const char *folder, const char *name)
 {
+	static const char nothing[] = "include \"" EMPTY "\"";
+	const struct lurk_span whole = {0, sizeof nothing - 1};
+	const bool empty = !strcmp(name, LURK_LAYOUT_EMPTY);
 	struct complaint unused = {.any = false};
 	struct xkb_context *context = make_context(folder, &unused);
-	struct xkb_keymap *keymap = lurk_layout_keymap(context, name, "");
+	struct xkb_keymap *keymap = empty ? compile_body(context, nothing, &whole)
+					  : lurk_layout_keymap(context, name, "");
 	struct lurk_layout *layout = NULL;
 
 	if (keymap) {
 		layout = lurk_layout_of(context, keymap, 0);
 		snprintf(layout->name, sizeof layout->name, "%s", name);
+		if (empty)
+			snprintf(layout->words, sizeof layout->words, "a keyboard without letters");
 	}
 	xkb_keymap_unref(keymap);
 	xkb_context_set_user_data(context, NULL);
@@ -253,7 +262,9 @@ static void include_of_name(const char *name, char spec[LURK_SYMBOLS_SPEC])
 {
 	const char *colon = strchr(name, ':');
 
-	if (colon)
+	if (!strcmp(name, LURK_LAYOUT_EMPTY))
+		snprintf(spec, LURK_SYMBOLS_SPEC, EMPTY);
+	else if (colon)
 		snprintf(spec, LURK_SYMBOLS_SPEC, "%.*s(%s)", (int)(colon - name), name, colon + 1);
 	else
 		snprintf(spec, LURK_SYMBOLS_SPEC, "%s", name);
@@ -338,8 +349,9 @@ static bool are_words(const char *words)
 static struct lurk_layout *find_base(const char *folder, const char *base,
 				     struct lurk_message *message)
 {
-	struct lurk_layout *found = open_base(folder, base), *meant;
+	struct lurk_layout *found, *meant;
 
+	found = open_base(folder, strcmp(base, "nothing") ? base : LURK_LAYOUT_EMPTY);
 	if (found)
 		return found;
 	meant = lurk_layout_open(base, message);
@@ -362,6 +374,10 @@ bool lurk_layouts_called(const char *words, char name[64])
 /* What menus call it where nobody says: beside its base. */
 static void default_words(struct lurk_layout *base, const char *name, char words[LURK_OWN_WORDS])
 {
+	if (!strcmp(base->name, LURK_LAYOUT_EMPTY)) {
+		snprintf(words, LURK_OWN_WORDS, "%s", name);
+		return;
+	}
 	snprintf(words, LURK_OWN_WORDS, "%.*s", (int)(LURK_OWN_WORDS - strlen(name) - 3),
 		 lurk_layout_words(base));
 	lurk_make_harmless(words);

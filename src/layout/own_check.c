@@ -1,5 +1,6 @@
 /* What a layout of one's own takes away, and what in it leads nowhere. */
 #include <stdlib.h>
+#include <string.h>
 
 #include "layout/own_file.h"
 #include "layout/rows.h"
@@ -22,18 +23,27 @@ struct check {
 	unsigned lost_count;
 	uint32_t typed[TYPED]; /* by its keys, in order */
 	unsigned typed_count;
+	uint32_t first; /* of its sequences */
 };
+
+static void add(struct check *check, const struct lurk_own_layout_finding *finding)
+{
+	check->count++;
+	if (check->tell)
+		check->tell(check->data, finding);
+}
 
 static void find(struct check *check, enum lurk_own_layout_fault fault, xkb_keycode_t code,
 		 unsigned combination, uint32_t symbol)
 {
 	const struct lurk_own_layout_finding finding = {
-		(uint8_t)fault, fault == LURK_OWN_LOST && symbol > ' ' && symbol < 0x7f,
-		(lurk_key)(code - LURK_KEYCODE_OFFSET), lurk_combinations[combination], symbol};
+		.fault = (uint8_t)fault,
+		.needed = fault == LURK_OWN_LOST && symbol > ' ' && symbol < 0x7f,
+		.key = (lurk_key)(code - LURK_KEYCODE_OFFSET),
+		.modifiers = lurk_combinations[combination],
+		.symbol = symbol};
 
-	check->count++;
-	if (check->tell)
-		check->tell(check->data, &finding);
+	add(check, &finding);
 }
 
 /* ---- What is lost ---------------------------------------------------------------------------- */
@@ -88,6 +98,23 @@ static void look_for_lost(struct check *check, xkb_keycode_t code)
 	}
 }
 
+/* One that begins from nothing loses nothing; what it has to have by itself is told once. */
+static void look_for_missing(struct check *check)
+{
+	struct lurk_own_layout_finding finding = {.fault = LURK_OWN_MISSING, .needed = true};
+
+	for (uint32_t c = '!'; c <= '~'; c++) {
+		if (types_still(check, c))
+			continue;
+		if (finding.symbol)
+			finding.more++;
+		else
+			finding.symbol = c;
+	}
+	if (finding.symbol)
+		add(check, &finding);
+}
+
 /* ---- What leads nowhere ---------------------------------------------------------------------- */
 
 /* A dead key that begins no sequence. */
@@ -118,6 +145,32 @@ static void look_at_capital(struct check *check, xkb_keycode_t code)
 		find(check, LURK_OWN_NO_CAPITAL, code, 1, xkb_utf32_to_keysym(capital));
 }
 
+/* The kernel has characters below U+F000 on its keys, console-setup these dead keys, counted from
+ * XKB's first, and of a desktop's functions neither has any. */
+static bool is_on_console(uint32_t symbol)
+{
+	enum { CHARACTERS = 0xf000, FIRST_DEAD = 0xfe50, FUNCTIONS = 0x10000000 };
+	const uint32_t dead = 0x3fffU | 0xfU << 16 | 1U << 22 | 7U << 29;
+	const uint32_t c = xkb_keysym_to_utf32(symbol);
+
+	if (lurk_symbol_is_dead(symbol))
+		return symbol - FIRST_DEAD < 32 && dead >> (symbol - FIRST_DEAD) & 1;
+	return c ? c < CHARACTERS : symbol < FUNCTIONS;
+}
+
+static void look_at_console(struct check *check, xkb_keycode_t code)
+{
+	for (unsigned i = 0; i < LURK_COMBINATIONS; i++) {
+		const uint32_t now =
+			lurk_symbol_with(check->own->layout, code, lurk_combinations[i]);
+
+		if (now && !is_on_console(now) &&
+		    now != lurk_symbol_with(check->own->base, code, lurk_combinations[i]) &&
+		    !is_told(check, now))
+			find(check, LURK_OWN_NOT_ON_CONSOLE, code, i, now);
+	}
+}
+
 static void look_at_key(struct check *check, xkb_keycode_t code)
 {
 	struct lurk_row row;
@@ -138,6 +191,16 @@ static void look_at_key(struct check *check, xkb_keycode_t code)
 	}
 }
 
+static void each_changed(struct check *check, void (*look)(struct check *check, xkb_keycode_t code))
+{
+	const struct lurk_own_layout *own = check->own;
+
+	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; own->base && code <= LAST_CODE; code++) {
+		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))
+			look(check, code);
+	}
+}
+
 /* Sequences that no key begins. */
 static void look_at_first(void *data, uint32_t first)
 {
@@ -146,6 +209,7 @@ static void look_at_first(void *data, uint32_t first)
 	if (!bsearch(&first, check->typed, check->typed_count, sizeof first, by_number) &&
 	    !is_told(check, first))
 		find(check, LURK_OWN_UNBEGUN, LURK_KEYCODE_OFFSET, 0, first);
+	check->first = check->first ? check->first : first;
 }
 
 unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
@@ -161,11 +225,13 @@ unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
 	check->data = data;
 	check->third = lurk_layout_has_third(own->layout);
 	list_typed(check);
-	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; own->base && code <= LAST_CODE; code++) {
-		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))
-			look_at_key(check, code);
-	}
+	if (own->base && !strcmp(own->base->name, LURK_LAYOUT_EMPTY))
+		look_for_missing(check);
+	each_changed(check, look_at_key);
+	each_changed(check, look_at_console);
 	lurk_own_layout_firsts(own, look_at_first, check);
+	if (check->first)
+		find(check, LURK_OWN_NOT_COMPOSED, LURK_KEYCODE_OFFSET, 0, check->first);
 	count = check->count;
 	lurk_release(check);
 	return count;

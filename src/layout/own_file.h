@@ -18,6 +18,10 @@
 #include "layout/symbols.h"
 #include "lurk/layout/own.h"
 
+/* XKB's layout without letters. By the system's rules it is without Enter and Shift as well: what
+ * is begun from it has those. */
+#define LURK_LAYOUT_EMPTY "empty"
+
 struct lurk_own_layout {
 	char name[LURK_OWN_NAME];
 	char *folder, *text;

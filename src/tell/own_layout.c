@@ -35,6 +35,16 @@ static const struct {
 			       "another dead key instead of it, or the sign itself"},
 	[LURK_OWN_UNBEGUN] = {"unbegun", "No key types %s, after which it has signs of its own",
 			      "`lurk layout type %s KEY %s` gives it to a key"},
+	[LURK_OWN_MISSING] = {"missing-sign", "No key types %s",
+			      "`lurk layout type %s KEY %s` gives it to a key"},
+	[LURK_OWN_NOT_ON_CONSOLE] = {"not-on-console",
+				     "The text console cannot type %s, which %s does",
+				     "another sign of that key comes there, or nothing; desktops "
+				     "type it"},
+	[LURK_OWN_NOT_COMPOSED] = {"not-composed",
+				   "The text console has no lines of your own for what comes after "
+				   "%s",
+				   "it has a table of its own; desktops have yours"},
 };
 
 const char *tell_own_sequence(const struct lurk_own_sequence *one, char out[TELL_OWN])
@@ -70,6 +80,9 @@ const char *tell_own_finding(const struct lurk_own_layout_finding *finding, char
 #pragma GCC diagnostic ignored "-Wformat-nonliteral"
 	snprintf(out, TELL_OWN, faults[finding->fault].format, sign(finding->symbol, symbol),
 		 tell_own_press(finding->key, finding->modifiers, press));
+	if (finding->more)
+		snprintf(out + strlen(out), TELL_OWN - strlen(out), ", nor %u more of ASCII",
+			 finding->more);
 	return out;
 }
 
@@ -253,6 +266,8 @@ static void add_finding(void *data, const struct lurk_own_layout_finding *findin
 	if (finding->key)
 		put_press(object, finding->key, finding->modifiers);
 	tell_put_text(object, "symbol", lurk_symbol_words(finding->symbol, words));
+	if (finding->more)
+		tell_put_number(object, "more", finding->more);
 	tell_put_text(object, "to_do", tell_own_to_do(findings->own, finding, words));
 	json_object_array_add(findings->array, object);
 }

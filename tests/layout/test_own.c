@@ -208,6 +208,55 @@ static void every_layout_can_be_begun_from(void **state)
 		assert_true(all.acting > 0); /* 6 with xkb-data 2.35 */
 }
 
+static uint32_t plain_symbol(struct xkb_keymap *keymap, xkb_keycode_t code)
+{
+	const xkb_keysym_t *syms;
+
+	return xkb_keymap_key_get_syms_by_level(keymap, code, 0, 0, &syms) == 1 ? syms[0] : 0;
+}
+
+/* Then desktops have every key that types no sign, and AltRight chooses the third. */
+static void nothing_can_be_begun_from(void **state)
+{
+	struct xkb_context *context = xkb_context_new(XKB_CONTEXT_NO_FLAGS);
+	struct lurk_message why;
+	struct lurk_own_layout *own =
+		lurk_own_layout_begin(folder, "reedbed", "nothing", NULL, &why);
+	struct xkb_keymap *us, *mine;
+	char *text = as_desktops_read("us");
+	unsigned signs = 0, others = 0;
+
+	(void)state;
+	assert_non_null(own);
+	write_own(own);
+	us = xkb_keymap_new_from_string(context, text, XKB_KEYMAP_FORMAT_TEXT_V1, 0);
+	free(text);
+	text = as_desktops_read("reedbed");
+	mine = xkb_keymap_new_from_string(context, text, XKB_KEYMAP_FORMAT_TEXT_V1, 0);
+	free(text);
+	for (xkb_keycode_t code = 9; code < 256; code++) {
+		const uint32_t was = plain_symbol(us, code), now = plain_symbol(mine, code);
+		const char *name = xkb_keymap_key_get_name(us, code);
+		/* "Common to all layouts", says xkb-data of two keys with signs. */
+		const bool sign = xkb_keysym_to_utf32(was) > ' ' && was < XKB_KEY_BackSpace &&
+				  strcmp(name, "BKSL") != 0 && strcmp(name, "LSGT") != 0 &&
+				  *name != 'I';
+
+		if (was == XKB_KEY_Alt_R)
+			assert_int_equal(now, XKB_KEY_ISO_Level3_Shift);
+		else
+			assert_int_equal(now, sign ? 0 : was);
+		signs += sign;
+		others += was && !sign;
+	}
+	assert_true(signs == 46 && others > 150);
+	assert_int_equal(lurk_own_layout_changes(own, NULL, NULL), 0);
+	lurk_own_layout_close(own);
+	xkb_keymap_unref(us);
+	xkb_keymap_unref(mine);
+	xkb_context_unref(context);
+}
+
 /* ---- One edit -------------------------------------------------------------------------------- */
 
 /* The press, what it is to type, and the line of the key then; or what is said. */
@@ -475,6 +524,7 @@ int main(void)
 		cmocka_unit_test(broken_files_are_refused),
 		cmocka_unit_test(names_are_looked_at),
 		cmocka_unit_test(every_layout_can_be_begun_from),
+		cmocka_unit_test(nothing_can_be_begun_from),
 	};
 
 	make_folder(folder);

@@ -140,13 +140,18 @@ enum lurk_own_layout_fault {
 	LURK_OWN_DEAD_END,   /* a dead key after which nothing is known to come */
 	LURK_OWN_UNBEGUN,    /* a sequence is its own, and no key types `symbol`, its dead key; no
 				`key` */
+	LURK_OWN_MISSING,    /* it begins from nothing, and no key types `symbol` of ASCII, nor
+				`more` others; no `key` */
+	LURK_OWN_NOT_ON_CONSOLE, /* Linux's text console cannot type it */
+	LURK_OWN_NOT_COMPOSED,   /* nor compose what is its own after `symbol`; no `key` */
 };
 struct lurk_own_layout_finding {
 	uint8_t fault; /* enum lurk_own_layout_fault */
-	bool needed;   /* lost, and one of ASCII, which programs and passwords need */
+	bool needed;   /* lost or missing, and one of ASCII, which programs and passwords need */
 	lurk_key key;
 	uint16_t modifiers;
 	uint32_t symbol;
+	unsigned more;
 };
 /* Returns how many; each is told in the order of the keys' codes, a lost symbol once. */
 unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
