@@ -146,16 +146,32 @@ static void look_at_capital(struct check *check, xkb_keycode_t code)
 }
 
 /* The kernel has characters below U+F000 on its keys, console-setup these dead keys, counted from
- * XKB's first, and of a desktop's functions neither has any. */
+ * XKB's first, and of the keys that type nothing these. */
 static bool is_on_console(uint32_t symbol)
 {
-	enum { CHARACTERS = 0xf000, FIRST_DEAD = 0xfe50, FUNCTIONS = 0x10000000 };
-	const uint32_t dead = 0x3fffU | 0xfU << 16 | 1U << 22 | 7U << 29;
+	enum { CHARACTERS = 0xf000, FIRST_DEAD = 0xfe50 };
+	static const uint32_t dead = 0x3fffU | 0xfU << 16 | 1U << 22 | 7U << 29;
+	static const uint32_t keys[][2] = {
+		{XKB_KEY_ISO_Left_Tab, XKB_KEY_ISO_Left_Tab},
+		{XKB_KEY_Pause, XKB_KEY_Sys_Req},
+		{XKB_KEY_Multi_key, XKB_KEY_Multi_key},
+		{XKB_KEY_Home, XKB_KEY_End},
+		{XKB_KEY_Select, XKB_KEY_Print},
+		{XKB_KEY_Insert, XKB_KEY_Insert},
+		{XKB_KEY_Help, XKB_KEY_Break},
+		{XKB_KEY_KP_Space, XKB_KEY_KP_End},
+		{XKB_KEY_KP_Insert, XKB_KEY_KP_Insert},
+		{XKB_KEY_KP_Multiply, XKB_KEY_F35},
+	};
 	const uint32_t c = xkb_keysym_to_utf32(symbol);
 
 	if (lurk_symbol_is_dead(symbol))
 		return symbol - FIRST_DEAD < 32 && dead >> (symbol - FIRST_DEAD) & 1;
-	return c ? c < CHARACTERS : symbol < FUNCTIONS;
+	for (size_t i = 0; i < sizeof keys / sizeof *keys; i++) {
+		if (symbol >= keys[i][0] && symbol <= keys[i][1])
+			return true;
+	}
+	return c ? c < CHARACTERS : lurk_symbol_is_modifier(symbol);
 }
 
 static void look_at_console(struct check *check, xkb_keycode_t code)

@@ -1321,7 +1321,10 @@ TYPED = [  # after `lurk layout begin tern --from gb --words Tern`
                        "`lurk layout type wren KEY '!'` gives it to a key"]),
     ("type wren KeyQ dead_greek", 0, ["KeyQ types dead greek in wren now.\n"]),
     ("type wren KeyW AudioVolumeMute", 0, ["KeyW types XF86AudioMute in wren now."]),
-    ("check wren", 1, ["cannot type dead greek, which KeyQ does.  [not-on-console]", "cannot type XF86AudioMute, which KeyW does.  [not-on-console]"]),
+    ("type wren KeyE Undo", 0, ["KeyE types Undo in wren now."]),
+    ("type wren KeyR ArrowLeft", 0, ["KeyR types Left in wren now."]),
+    ("type wren KeyT F17", 0, ["KeyT types "]),
+    ("check wren", 1, ["4 things to know of wren:", "cannot type Undo, which KeyE does", "cannot type dead greek, which KeyQ does.  [not-on-console]", "cannot type XF86AudioMute, which KeyW does.  [not-on-console]"]),
     ("show wren", 0, ['wren, "wren", is a keyboard without letters but for this:', "  KeyQ   dead greek     nothing"]),
     ("uninstall tern", 1, "no layout `tern` is installed in hide/xkb"),
 ]
