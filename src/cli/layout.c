@@ -295,11 +295,10 @@ static int check(struct layout *l)
 {
 	struct judged judged = {NULL, 0, false};
 
-	lurk_own_layout_judge(l->file.own, keep_finding, &judged);
 	if (l->cli->json)
-		cli_layout_json(l);
-	else
-		print_findings(l, &judged);
+		return cli_layout_json_needed(l) ? CLI_FOUND : CLI_DONE;
+	lurk_own_layout_judge(l->file.own, keep_finding, &judged);
+	print_findings(l, &judged);
 	lurk_release(judged.all);
 	return judged.needed ? CLI_FOUND : CLI_DONE;
 }

@@ -30,7 +30,9 @@ int cli_layout_restore(struct layout *l);
 int cli_layout_failed(enum lurk_went went, const struct lurk_message *why);
 /* What it begins from, in words. */
 const char *cli_layout_base(const struct layout *l);
-/* With --json all that there is to say of the layout. */
+/* With --json all that there is to say of the layout; and whether programs need what some finding
+ * is about. */
 int cli_layout_json(const struct layout *l);
+bool cli_layout_json_needed(const struct layout *l);
 
 #endif

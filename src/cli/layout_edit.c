@@ -16,9 +16,18 @@ const char *cli_layout_base(const struct layout *l)
 	return base ? lurk_layout_words(base) : "a layout that is not here";
 }
 
+bool cli_layout_json_needed(const struct layout *l)
+{
+	bool needed;
+
+	term_json(tell_own_json(&l->cli->ws, &l->file, l->package.symbols ? &l->package : NULL,
+				&needed));
+	return needed;
+}
+
 int cli_layout_json(const struct layout *l)
 {
-	term_json(tell_own_json(&l->cli->ws, &l->file, l->package.symbols ? &l->package : NULL));
+	cli_layout_json_needed(l);
 	return CLI_DONE;
 }
 

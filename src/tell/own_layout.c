@@ -252,11 +252,12 @@ static void add_sequence(void *data, const struct lurk_own_sequence *one)
 struct findings {
 	const struct lurk_own_layout *own;
 	struct json_object *array;
+	bool needed;
 };
 
 static void add_finding(void *data, const struct lurk_own_layout_finding *finding)
 {
-	const struct findings *findings = data;
+	struct findings *findings = data;
 	struct json_object *object = json_object_new_object();
 	char words[TELL_OWN];
 
@@ -270,6 +271,7 @@ static void add_finding(void *data, const struct lurk_own_layout_finding *findin
 		tell_put_number(object, "more", finding->more);
 	tell_put_text(object, "to_do", tell_own_to_do(findings->own, finding, words));
 	json_object_array_add(findings->array, object);
+	findings->needed = findings->needed || finding->needed;
 }
 
 const char *tell_own_rule(const struct lurk_profile_file *profile, uint32_t index,
@@ -303,12 +305,12 @@ static void put_package(struct json_object *object, const struct lurk_layout_pac
 
 struct json_object *tell_own_json(const struct lurk_workspace *ws,
 				  const struct lurk_own_layout_file *file,
-				  const struct lurk_layout_package *package)
+				  const struct lurk_layout_package *package, bool *needed)
 {
 	struct json_object *object = json_object_new_object();
 	struct json_object *changes = json_object_new_array();
 	struct json_object *sequences = json_object_new_array();
-	struct findings findings = {file->own, json_object_new_array()};
+	struct findings findings = {file->own, json_object_new_array(), false};
 	struct lurk_layout *base = lurk_own_layout_base(file->own);
 	struct lurk_message unused;
 
@@ -330,5 +332,6 @@ struct json_object *tell_own_json(const struct lurk_workspace *ws,
 	json_object_object_add(object, "after_dead_keys", sequences);
 	lurk_own_layout_judge(file->own, add_finding, &findings);
 	json_object_object_add(object, "findings", findings.array);
+	*needed = findings.needed;
 	return object;
 }

@@ -32,10 +32,10 @@ const char *tell_own_installed_words(enum lurk_own_layout_installed is);
 const char *tell_own_installed(enum lurk_own_layout_installed is);
 
 /* All of it: name, words, base, file, installed, its changes and findings; what somebody's package
- * says of it, or NULL. */
+ * says of it, or NULL. `needed` tells whether programs need what some finding is about. */
 struct json_object *tell_own_json(const struct lurk_workspace *ws,
 				  const struct lurk_own_layout_file *file,
-				  const struct lurk_layout_package *package);
+				  const struct lurk_layout_package *package, bool *needed);
 
 /* A rule of a profile with the keyboard as the file calls it, whoever has one of that name. Returns
  * out. */

@@ -1325,6 +1325,7 @@ TYPED = [  # after `lurk layout begin tern --from gb --words Tern`
     ("type wren KeyR ArrowLeft", 0, ["KeyR types Left in wren now."]),
     ("type wren KeyT F17", 0, ["KeyT types "]),
     ("check wren", 1, ["4 things to know of wren:", "cannot type Undo, which KeyE does", "cannot type dead greek, which KeyQ does.  [not-on-console]", "cannot type XF86AudioMute, which KeyW does.  [not-on-console]"]),
+    ("check wren --json", 1, ['"code":"missing-sign","needed":true', '"more":80']),
     ("show wren", 0, ['wren, "wren", is a keyboard without letters but for this:', "  KeyQ   dead greek     nothing"]),
     ("uninstall tern", 1, "no layout `tern` is installed in hide/xkb"),
 ]
