@@ -26,8 +26,8 @@
 #include "agent/service.h"
 #include "service/protocol.h"
 
-/* The longest that `--layouts` waits for a display that is stuck. */
-enum { LAYOUTS_S = 3 };
+/* The longest that `--layouts` waits for a display that is stuck, and `--use` for a desktop. */
+enum { LAYOUTS_S = 3, USE_S = 10 };
 
 struct agent {
 	struct display display;
@@ -250,11 +250,14 @@ int main(int argc, char **argv)
 	static struct agent a = {.service = {.fd = -1}};
 	gboolean layouts = FALSE, version = FALSE, shows = FALSE;
 	bool nowhere = false;
-	static char *socket_path;
+	static char *socket_path, *use;
 	char why[256] = "";
 	const GOptionEntry entries[] = {
 		{"layouts", 0, 0, G_OPTION_ARG_NONE, &layouts,
 		 "Only print the session's layouts, as one keymap, and which is active", NULL},
+		{"use", 0, 0, G_OPTION_ARG_STRING, &use,
+		 "Only let the session type with these layouts, where it lets a program do that",
+		 "NAMES"},
 		{"show", 0, 0, G_OPTION_ARG_NONE, &shows,
 		 "Run the command that follows, and show as a notification what it says", NULL},
 		{"socket", 0, 0, G_OPTION_ARG_FILENAME, &socket_path,
@@ -287,9 +290,13 @@ int main(int argc, char **argv)
 		puts("lurk-agent " LURK_VERSION);
 		return 0;
 	}
-	if (layouts)
-		alarm(LAYOUTS_S);
-	else if (!is_first())
+	if (layouts || use)
+		alarm(use ? USE_S : LAYOUTS_S);
+	if (use)
+		return desktop_use(use, &nowhere, why) ? 0
+		       : fail(why) && nowhere          ? EX_UNAVAILABLE
+						       : 1;
+	if (!layouts && !is_first())
 		return 0;
 	if (!find_display(&a.display, &nowhere, why)) {
 		fail(why);

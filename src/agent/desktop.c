@@ -36,7 +36,11 @@ static bool desktop_is(const char *name)
 
 static int sway = -1; /* its socket */
 
-enum { SWAY_SUBSCRIBE = 2, SWAY_INPUTS = 100, SWAY_MAX = 1 << 20, SWAY_WAIT_MS = 2000 };
+enum { SWAY_COMMAND = 0, SWAY_SUBSCRIBE = 2, SWAY_INPUTS = 100, SWAY_GONE = UINT32_MAX };
+/* A command lets it compile keymaps, which a busy machine takes seconds for. */
+enum { SWAY_MAX = 1 << 20, SWAY_WAIT_MS = 2000, SWAY_COMMAND_MS = 7000 };
+
+static int sway_patience_ms = SWAY_WAIT_MS;
 
 /* As it goes over the socket, before the JSON. */
 struct sway_header {
@@ -59,7 +63,7 @@ static bool sway_read(int fd, void *into, size_t length)
 		struct pollfd wait = {.fd = fd, .events = POLLIN};
 		ssize_t n;
 
-		if (poll(&wait, 1, SWAY_WAIT_MS) <= 0)
+		if (poll(&wait, 1, sway_patience_ms) <= 0)
 			return false;
 		n = read(fd, (char *)into + had, length - had);
 		if (n <= 0)
@@ -69,7 +73,7 @@ static bool sway_read(int fd, void *into, size_t length)
 	return true;
 }
 
-/* One message; its type, 0 where the connection is of no use any more. */
+/* One message; its type, SWAY_GONE where the connection is of no use any more. */
 static uint32_t sway_receive(int fd, struct json_object **json)
 {
 	struct sway_header header;
@@ -78,12 +82,12 @@ static uint32_t sway_receive(int fd, struct json_object **json)
 	*json = NULL;
 	if (!sway_read(fd, &header, sizeof header) ||
 	    memcmp(header.magic, "i3-ipc", sizeof header.magic) != 0 || header.length > SWAY_MAX)
-		return 0;
+		return SWAY_GONE;
 	text = calloc(1, header.length + 1);
 	if (!text)
 		abort();
 	if (!sway_read(fd, text, header.length))
-		header.type = 0;
+		header.type = SWAY_GONE;
 	else
 		*json = json_tokener_parse(text);
 	free(text);
@@ -118,17 +122,24 @@ static int sway_active(const struct display *d, struct json_object *inputs)
 }
 
 /* What is told meanwhile of changes is in the answer. */
+static bool sway_answer(int fd, uint32_t wanted, struct json_object **json)
+{
+	uint32_t type = sway_receive(fd, json);
+
+	while (type != wanted && type != SWAY_GONE) {
+		json_object_put(*json);
+		type = sway_receive(fd, json);
+	}
+	return type == wanted;
+}
+
 static int sway_ask(const struct display *d)
 {
 	struct json_object *json = NULL;
-	uint32_t type = sway_send(sway, SWAY_INPUTS, "");
-	int active;
+	int active = DISPLAY_UNKNOWN;
 
-	while (type && type != SWAY_INPUTS) {
-		json_object_put(json);
-		type = sway_receive(sway, &json);
-	}
-	active = type ? sway_active(d, json) : DISPLAY_UNKNOWN;
+	if (sway_send(sway, SWAY_INPUTS, "") && sway_answer(sway, SWAY_INPUTS, &json))
+		active = sway_active(d, json);
 	json_object_put(json);
 	return active;
 }
@@ -141,31 +152,91 @@ static gboolean on_sway(int fd, GIOCondition condition, void *data)
 
 	(void)condition;
 	json_object_put(json);
-	if (!type) {
+	if (type == SWAY_GONE) {
 		close(fd);
 		sway = -1;
 	}
 	on_change(data);
-	return type ? G_SOURCE_CONTINUE : G_SOURCE_REMOVE;
+	return type == SWAY_GONE ? G_SOURCE_REMOVE : G_SOURCE_CONTINUE;
+}
+
+static int sway_connect(void)
+{
+	struct sockaddr_un address = {.sun_family = AF_UNIX};
+	const char *path = getenv("SWAYSOCK");
+	int fd;
+
+	if (!path || strlen(path) >= sizeof address.sun_path)
+		return -1;
+	strcpy(address.sun_path, path);
+	fd = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+	if (fd >= 0 && connect(fd, (struct sockaddr *)&address, sizeof address) < 0) {
+		close(fd);
+		return -1;
+	}
+	return fd;
 }
 
 static bool sway_open(struct display *d)
 {
-	struct sockaddr_un address = {.sun_family = AF_UNIX};
-	const char *path = getenv("SWAYSOCK");
-
-	if (!path || strlen(path) >= sizeof address.sun_path)
+	sway = sway_connect();
+	if (sway < 0)
 		return false;
-	strcpy(address.sun_path, path);
-	sway = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-	if (sway < 0 || connect(sway, (struct sockaddr *)&address, sizeof address) < 0 ||
-	    !sway_send(sway, SWAY_SUBSCRIBE, "[\"input\"]")) {
+	if (!sway_send(sway, SWAY_SUBSCRIBE, "[\"input\"]")) {
 		close(sway);
 		sway = -1;
 		return false;
 	}
 	g_unix_fd_add(sway, G_IO_IN | G_IO_HUP | G_IO_ERR, on_sway, d);
 	return true;
+}
+
+/* Each of the commands went well; else why not. */
+static bool sway_did(struct json_object *answers, char why[256])
+{
+	bool did = json_object_is_type(answers, json_type_array);
+
+	snprintf(why, 256, "sway answers nothing that is understood");
+	for (size_t i = 0; did && i < json_object_array_length(answers); i++) {
+		struct json_object *one = json_object_array_get_idx(answers, i), *word;
+
+		did = json_object_object_get_ex(one, "success", &word) &&
+		      json_object_get_boolean(word);
+		if (!did && json_object_object_get_ex(one, "error", &word))
+			snprintf(why, 256, "sway says: %.200s", json_object_get_string(word));
+	}
+	return did;
+}
+
+/* Layouts and variants are two lists there. In between both must fit each other. */
+static bool sway_use(int fd, const char *names, char why[256])
+{
+	char **each = g_strsplit(names, ",", -1);
+	GString *layouts = g_string_new(""), *variants = g_string_new("");
+	struct json_object *json = NULL;
+	char *command;
+	bool did;
+
+	for (unsigned i = 0; each[i]; i++) {
+		const char *colon = strchr(each[i], ':');
+
+		g_string_append_printf(layouts, "%s%.*s", i ? "," : "", (int)strcspn(each[i], ":"),
+				       each[i]);
+		g_string_append_printf(variants, "%s%s", i ? "," : "", colon ? colon + 1 : "");
+	}
+	command = g_strdup_printf("input type:keyboard xkb_variant \"\"; "
+				  "input type:keyboard xkb_layout \"%s\"; "
+				  "input type:keyboard xkb_variant \"%s\"",
+				  layouts->str, variants->str);
+	snprintf(why, 256, "sway does not answer");
+	did = sway_send(fd, SWAY_COMMAND, command) && sway_answer(fd, SWAY_COMMAND, &json) &&
+	      sway_did(json, why);
+	json_object_put(json);
+	g_free(command);
+	g_string_free(layouts, TRUE);
+	g_string_free(variants, TRUE);
+	g_strfreev(each);
+	return did;
 }
 
 /* ---- KDE ------------------------------------------------------------------------------------- */
@@ -293,4 +364,27 @@ int desktop_active(struct display *display)
 	       : kde     ? kde_ask()
 	       : gnome   ? gnome_ask(display)
 			 : DISPLAY_UNKNOWN;
+}
+
+/* What a shell or a compositor could take for more than a name is none. */
+static bool are_names(const char *names)
+{
+	return *names && strlen(names) < 256 &&
+	       names[strspn(names, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
+				   "0123456789_-:,")] == '\0';
+}
+
+bool desktop_use(const char *names, bool *unable, char why[256])
+{
+	const int fd = are_names(names) ? sway_connect() : -1;
+	bool did;
+
+	*unable = fd < 0 && are_names(names);
+	snprintf(why, 256, *unable ? "this desktop lets no program do that" : "these are no names");
+	if (fd < 0)
+		return false;
+	sway_patience_ms = SWAY_COMMAND_MS;
+	did = sway_use(fd, names, why);
+	close(fd);
+	return did;
 }

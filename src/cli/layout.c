@@ -8,7 +8,7 @@
 #include "tell/json.h"
 #include "tell/own_layout.h"
 
-enum { OPTION_FROM = 1000, OPTION_WORDS, OPTION_ABOUT, OPTION_FOR, OPTION_RULES };
+enum { OPTION_FROM = 1000, OPTION_WORDS, OPTION_ABOUT, OPTION_FOR, OPTION_RULES, OPTION_SECONDS };
 
 struct verb {
 	const char *name;
@@ -446,6 +446,7 @@ static const struct verb verbs[] = {
 	{"show", 1, 1, "which layout: `lurk layout show NAME`", show, true, false},
 	{"check", 1, 1, "which layout: `lurk layout check NAME`", check, true, false},
 	{"install", 1, 1, "which layout: `lurk layout install NAME`", install, true, true},
+	{"use", 1, 1, "which layout: `lurk layout use NAME`", cli_layout_use, false, false},
 	{"uninstall", 1, 1, "which layout: `lurk layout uninstall NAME`", uninstall, false, true},
 	{"renew", 0, 0, "", renew, false, true},
 	{"withdraw", 0, 0, "", withdraw, false, true},
@@ -465,7 +466,7 @@ static const struct verb *find_verb(const char *word, struct argp_state *state)
 	argp_error(state, "`lurk layout %s` is nothing; did you mean %s?", word,
 		   near ? near
 			: "list, begin, take, type, copy, after, restore, show, check, install, "
-			  "uninstall or pack");
+			  "use, uninstall or pack");
 	return NULL;
 }
 
@@ -489,6 +490,11 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 	case OPTION_RULES:
 		l->rules = true;
 		return 0;
+	case OPTION_SECONDS:
+		l->seconds = strspn(arg, "0123456789") == strlen(arg) ? (unsigned)atoi(arg) : 0;
+		if (!l->seconds || l->seconds > 3600)
+			argp_error(state, "--seconds takes a number from 1 to 3600, not `%s`", arg);
+		return 0;
 	case ARGP_KEY_ARG:
 		if (!l->verb)
 			l->verb = find_verb(arg, state);
@@ -505,6 +511,8 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 			argp_error(state, "--from and --words are for `lurk layout begin`");
 		else if ((l->about || l->meant) && l->verb->run != pack)
 			argp_error(state, "--about and --for are for `lurk layout pack`");
+		else if (l->seconds && l->verb->run != cli_layout_use)
+			argp_error(state, "--seconds is for `lurk layout use`");
 		else if (l->rules && l->verb->run != pack && l->verb->run != begin)
 			argp_error(state,
 				   "--rules is for `lurk layout begin` and `lurk layout pack`");
@@ -524,6 +532,8 @@ static const struct argp_option options[] = {
 	{"for", OPTION_FOR, "TEXT", 0, "With `pack`: the keyboard that it is meant for", 0},
 	{"rules", OPTION_RULES, NULL, 0,
 	 "With `pack`: the profile's rules go along; with `begin`: what they type is in it", 0},
+	{"seconds", OPTION_SECONDS, "N", 0,
+	 "With `use`: for so long; then the session has the layout of before", 0},
 	{0},
 };
 
@@ -549,7 +559,8 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		options, parse_option,
 		"[list]\nbegin NAME\ntype NAME KEY SIGN\ncopy NAME KEY OTHERKEY\nrestore NAME "
 		"KEY\nafter NAME DEADKEY SIGN RESULT\nshow NAME\ncheck NAME\n"
-		"install NAME\nuninstall NAME\npack NAME FILE\ntake FILE [NAME]\nrenew\nwithdraw",
+		"install NAME\nuse NAME\nuninstall NAME\npack NAME FILE\ntake FILE "
+		"[NAME]\nrenew\nwithdraw",
 		"A layout of your own: begin one from a layout that exists, change what single "
 		"keys "
 		"type, look at it, and put it into the desktop's menu. KEY may be pressed with "
@@ -561,6 +572,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 		"  lurk layout after reedbed 'dead caron' q ɋ\n"
 		"  lurk picture --layout reedbed --with AltRight\n"
 		"  lurk layout check reedbed\n  lurk layout install reedbed\n"
+		"  lurk layout use reedbed --seconds 60\n"
 		"  lurk layout pack reedbed reedbed.yaml --about 'signs for the log'\n"
 		"  lurk layout show reedbed.yaml\n"
 		"  lurk layout pack reedbed reedbed.xml     as an LDML keyboard, for other "

@@ -1,4 +1,4 @@
-/* What layout.c and its edits in layout_edit.c share. */
+/* What layout.c, its edits in layout_edit.c and layout_use.c share. */
 #ifndef LURK_CLI_LAYOUT_H
 #define LURK_CLI_LAYOUT_H
 
@@ -16,6 +16,7 @@ struct layout {
 	const char *from, *called; /* of `begin` */
 	const char *about, *meant; /* of `pack` */
 	bool rules;
+	unsigned seconds; /* of `use`; 0 for as long as the session goes */
 	struct lurk_own_layout_file file;
 	struct lurk_layout_package package; /* where the file is one */
 };
@@ -25,6 +26,7 @@ int cli_layout_type(struct layout *l);
 int cli_layout_copy(struct layout *l);
 int cli_layout_after(struct layout *l);
 int cli_layout_restore(struct layout *l);
+int cli_layout_use(struct layout *l);
 
 /* The status of what went so, having said why. */
 int cli_layout_failed(enum lurk_went went, const struct lurk_message *why);

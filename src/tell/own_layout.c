@@ -116,8 +116,8 @@ static void say_session(const struct lurk_own_layout_file *file, const char *des
 
 	if (is_desktop(desktop, "sway"))
 		snprintf(out, TELL_OWN,
-			 "To type with it: `swaymsg input type:keyboard xkb_layout %s`, and the "
-			 "line `input type:keyboard xkb_layout %s` in sway's configuration.",
+			 "To type with it: `lurk layout use %s`; for good, the line `input "
+			 "type:keyboard xkb_layout %s` in sway's configuration.",
 			 name, name);
 	else if (is_desktop(desktop, "gnome"))
 		snprintf(out, TELL_OWN,

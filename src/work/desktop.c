@@ -9,13 +9,16 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/wait.h>
+#include <sysexits.h>
 #include <time.h>
 #include <unistd.h>
 
 #include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
+#include "lurk/work/own_layouts.h"
 
 /* A keymap with four layouts has some 200 KiB; and whoever is stuck ends by itself before this. */
-enum { TOLD_MAX = 4 << 20, WAIT_MS = 8000 };
+enum { TOLD_MAX = 4 << 20, WAIT_MS = 12000 };
 
 bool lurk_desktop_is_here(void)
 {
@@ -24,22 +27,26 @@ bool lurk_desktop_is_here(void)
 	return !getenv("SSH_CONNECTION") && ((wayland && *wayland) || (x && *x == ':'));
 }
 
-/* Starts it with a pipe to read what it prints; -1 where that cannot be. */
-static int start(pid_t *child)
+/* Starts it with a pipe to read what it prints, or what goes wrong; -1 where that cannot be. */
+static int start(const char *option, const char *value, pid_t *child)
 {
 	const char *other = secure_getenv("LURK_AGENT");
-	char path[4096], layouts[] = "--layouts", *words[] = {path, layouts, NULL};
+	char path[4096], first[16], second[LURK_SESSION_LAYOUTS] = "",
+				    *words[] = {path, first, value ? second : NULL, NULL};
 	posix_spawn_file_actions_t files;
 	int ends[2];
 	bool started;
 
 	snprintf(path, sizeof path, "%s", other && *other ? other : LURK_AGENT);
+	snprintf(first, sizeof first, "%s", option);
+	snprintf(second, sizeof second, "%s", value ? value : "");
 	if (pipe2(ends, O_CLOEXEC) < 0)
 		return -1;
 	posix_spawn_file_actions_init(&files);
 	posix_spawn_file_actions_addopen(&files, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
-	posix_spawn_file_actions_adddup2(&files, ends[1], STDOUT_FILENO);
-	posix_spawn_file_actions_addopen(&files, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
+	posix_spawn_file_actions_adddup2(&files, ends[1], value ? STDERR_FILENO : STDOUT_FILENO);
+	posix_spawn_file_actions_addopen(&files, value ? STDOUT_FILENO : STDERR_FILENO, "/dev/null",
+					 O_WRONLY, 0);
 	started = !posix_spawn(child, path, &files, NULL, words, environ);
 	posix_spawn_file_actions_destroy(&files);
 	close(ends[1]);
@@ -86,24 +93,89 @@ static bool take(struct lurk_desktop_layouts *session, const char *told, size_t 
 	return session->count;
 }
 
-bool lurk_desktop_layouts(struct lurk_desktop_layouts *session)
+/* What it told, to be released, and its status; -1 and NULL where that came to nothing. */
+static char *ask(const char *option, const char *value, size_t *length, int *status)
 {
 	pid_t child;
-	int from = start(&child), status;
-	size_t length;
+	int from = start(option, value, &child);
 	char *told;
-	bool fine;
 
-	memset(session, 0, sizeof *session);
+	*status = -1;
 	if (from < 0)
-		return false;
-	told = read_all(from, &length);
+		return NULL;
+	told = read_all(from, length);
 	close(from);
 	if (!told)
 		kill(child, SIGKILL);
-	while (waitpid(child, &status, 0) < 0 && errno == EINTR)
+	while (waitpid(child, status, 0) < 0 && errno == EINTR)
 		;
-	fine = told && WIFEXITED(status) && !WEXITSTATUS(status) && take(session, told, length);
+	*status = told && WIFEXITED(*status) ? WEXITSTATUS(*status) : -1;
+	return told;
+}
+
+bool lurk_desktop_layouts(struct lurk_desktop_layouts *session)
+{
+	size_t length;
+	int status;
+	char *told = ask("--layouts", NULL, &length, &status);
+	bool fine;
+
+	memset(session, 0, sizeof *session);
+	fine = told && !status && take(session, told, length);
 	lurk_release(told);
 	return fine;
+}
+
+bool lurk_layouts_of_session(char names[LURK_SESSION_LAYOUTS])
+{
+	struct lurk_desktop_layouts session;
+	const bool here = lurk_desktop_is_here() && lurk_desktop_layouts(&session);
+	bool fine = here;
+
+	*names = '\0';
+	for (unsigned i = 0; fine && i < session.count; i++) {
+		const char *name = lurk_layout_name(session.each[i]);
+
+		/* One that is in no list is called by its words. */
+		fine = !strpbrk(name, " (,");
+		lurk_append(names, LURK_SESSION_LAYOUTS, i ? "," : "");
+		lurk_append(names, LURK_SESSION_LAYOUTS, name);
+	}
+	for (unsigned i = 0; here && i < session.count; i++)
+		lurk_layout_close(session.each[i]);
+	return fine && *names;
+}
+
+/* Keyboards may have settings of their own, which go before. */
+static enum lurk_went look_whether(const char *names, struct lurk_message *message)
+{
+	char now[LURK_SESSION_LAYOUTS];
+
+	if (!lurk_layouts_of_session(now) || !strcmp(now, names))
+		return LURK_DONE;
+	lurk_say(message,
+		 "the desktop took %s, and types with %s all the same: it may have settings "
+		 "for a keyboard of its own",
+		 names, now);
+	return LURK_COULD_NOT;
+}
+
+enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message)
+{
+	enum lurk_went went = LURK_COULD_NOT;
+	size_t length = 0;
+	int status = -1;
+	char *told = lurk_desktop_is_here() ? ask("--use", names, &length, &status) : NULL;
+
+	if (told && !status)
+		went = look_whether(names, message);
+	else if (!lurk_desktop_is_here() || status == EX_UNAVAILABLE)
+		went = LURK_FOUND;
+	else if (!told || !*told)
+		lurk_say(message, "lurk-agent, which speaks with the desktop, does not answer");
+	else
+		lurk_say(message, "%.*s", (int)strcspn(told, "\n"),
+			 told + (strncmp(told, "lurk-agent: ", 12) ? 0 : 12));
+	lurk_release(told);
+	return went;
 }

@@ -5,6 +5,7 @@ compositor with each desktop that can be asked there, and where any of that is s
 """
 import json
 import os
+import re
 import shutil
 import signal
 import socket
@@ -247,15 +248,21 @@ class Sway:
 
     def __init__(self):
         self.path = os.path.join(FOLDER, "sway")
+        if os.path.exists(self.path):
+            os.unlink(self.path)
         self.listener = socket.socket(socket.AF_UNIX)
         self.listener.bind(self.path)
         self.listener.listen()
         self.inputs, self.subscribers, self.lock = [], [], threading.Lock()
+        self.commands, self.obeys = [], lambda layouts, variants: None
         threading.Thread(target=self.serve, daemon=True).start()
 
     def serve(self):
         while True:
-            connection = self.listener.accept()[0]
+            try:
+                connection = self.listener.accept()[0]
+            except OSError:
+                return
             threading.Thread(target=self.talk, args=[connection], daemon=True).start()
 
     @staticmethod
@@ -265,13 +272,25 @@ class Sway:
 
     def talk(self, connection):
         stream = connection.makefile("rb")
-        while header := stream.read(14):
+        while header := self.read_header(stream):
             length, kind = struct.unpack("=II", header[6:])
-            stream.read(length)
+            text = stream.read(length).decode()
+            if kind == 0:
+                self.commands.append(text)
+                answer = self.obeys(*(re.findall(name + ' "(.*?)"', text)[-1] for name in ("xkb_layout", "xkb_variant"))) or [{"success": True}] * 3
+                self.send(connection, kind, answer)
+                continue
             with self.lock:
                 if kind == 2:
                     self.subscribers.append(connection)
                 self.send(connection, kind, {"success": True} if kind == 2 else self.inputs)
+
+    @staticmethod
+    def read_header(stream):
+        try:
+            return stream.read(14)
+        except ConnectionResetError:
+            return b""
 
     def set(self, *active):
         with self.lock:
@@ -281,6 +300,61 @@ class Sway:
                     self.send(connection, 0x80000015, {"change": "xkb_layout"})
                 except OSError:
                     pass
+
+
+def sway_types_with_another():
+    """`lurk layout use`: for good, for a while, back; where sway refuses, does something else, or is not there."""
+    mover, sway = Mover("compositor", "wayland-test"), Sway()
+    mover.do("layouts us,de ,nodeadkeys")
+    env = wayland({"SWAYSOCK": sway.path})
+    sway.set(US)
+    sway.obeys = lambda layouts, variants: mover.do(f"layouts {layouts} {variants}".rstrip())
+
+    def use(words, status, said, env=env, err=""):
+        done = subprocess.run([LURK, "layout", "use", *words.split()], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
+        assert done.returncode == status and said in done.stdout and err in done.stderr, (words, done)
+
+    use("fr", 0, "This session types with fr now, until it ends or reads its settings anew.\n`lurk layout use us,de:nodeadkeys` goes back.\n")
+    assert sway.commands == ['input type:keyboard xkb_variant ""; input type:keyboard xkb_layout "fr"; input type:keyboard xkb_variant ""']
+    use("us,de:nodeadkeys", 0, "`lurk layout use fr` goes back.")
+    assert sway.commands[-1].endswith('xkb_layout "us,de"; input type:keyboard xkb_variant ",nodeadkeys"')
+    use("us,de:nodeadkeys", 0, "This session types with us,de:nodeadkeys now")
+    use("fr --seconds 1", 0, "This session types with fr, for 1 second; Ctrl+C ends it.\nAnd with us,de:nodeadkeys again.\n")
+    assert 'xkb_layout "us,de"' in sway.commands[-1] and 'xkb_layout "fr"' in sway.commands[-2]
+    ended = subprocess.Popen([LURK, "layout", "use", "fr", "--seconds", "3600"], stdout=subprocess.PIPE, text=True, env=env)
+    assert ended.stdout.readline().startswith("This session types with fr")
+    ended.send_signal(signal.SIGINT)
+    assert (ended.stdout.read(), ended.wait(PATIENCE_S)) == ("And with us,de:nodeadkeys again.\n", 0)
+    use("fr --json", 0, '{"types_with":"fr","before":"us,de:nodeadkeys"}')
+    # One's own, once desktops have it, alone and beside another.
+    for words in ["begin tern --from gb --words Tern", "type tern KeyM ✓"]:
+        subprocess.run([LURK, "layout", *words.split()], check=True, stdout=subprocess.DEVNULL, env=env)
+    use("tern", 2, "", err="no desktop has tern as it is now: `lurk layout install tern`")
+    subprocess.run([LURK, "layout", "install", "tern"], check=True, stdout=subprocess.DEVNULL, env=env)
+    use("tern,us", 0, "This session types with tern,us now")
+    use("tern", 0, "This session types with tern now, until it ends or reads its settings anew.\n`lurk layout use tern,us` goes back.\n")
+    use("fr", 0, "`lurk layout use tern` goes back.")
+    # Nothing that is no name of a layout ever gets there.
+    count = len(sway.commands)
+    for words in ['fr"; exec /bin/true', "xx", "fr;", "fr,", ",", "us,xx", "--", "de:xx"]:
+        use(words, 2, "", err="lurk")
+    for words in ['fr"', "fr; exec x", "", "a" * 300, "fr\nx"]:
+        done = subprocess.run([AGENT, "--use", words], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
+        assert (done.returncode, done.stderr) == (1, "lurk-agent: these are no names\n"), done
+    assert len(sway.commands) == count
+    sway.obeys = lambda layouts, variants: [{"success": True}, {"success": False, "error": "no such\x1b[31m keymap"}]
+    use("gb", 3, "", err="lurk: sway says: no such")
+    sway.obeys = lambda layouts, variants: [{"success": True}] * 3  # and does nothing
+    use("gb", 3, "", err="the desktop took gb, and types with fr all the same")
+    sway.obeys = lambda layouts, variants: "what"
+    use("gb", 3, "", err="sway answers nothing that is understood")
+    sway.listener.close()
+    use("gb", 1, "", env=wayland({"SWAYSOCK": FOLDER + "/none"}), err="no program can switch the layout of this session")
+    use("gb", 1, "", env=PLAIN, err="no program can switch the layout of this session")
+    use("gb", 3, "", env=env | {"LURK_AGENT": FOLDER + "/nowhere"}, err="lurk-agent, which speaks with the desktop, does not answer")
+    use("gb", 3, "", env=env | {"LURK_AGENT": "/bin/false"}, err="lurk-agent, which speaks with the desktop, does not answer")
+    use("gb", 2, "", env=env | {"LURK_DESK": FOLDER + "/desk"}, err="a simulated desk has no session")
+    mover.end()
 
 
 def sway_tells():
@@ -499,7 +573,7 @@ def no_session():
     assert check_json(env).get("layout_from") in ["system", None]
 
 
-TESTS = [x_tells_each_change, the_command_takes_the_sessions, a_compositor_alone, sway_tells, kde_tells, gnome_tells, what_changed_is_shown,
+TESTS = [x_tells_each_change, the_command_takes_the_sessions, a_compositor_alone, sway_tells, sway_types_with_another, kde_tells, gnome_tells, what_changed_is_shown,
          no_session]
 try:
     for test in TESTS:

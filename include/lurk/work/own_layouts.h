@@ -85,6 +85,15 @@ bool lurk_own_layouts_renew(struct lurk_workspace *ws, bool withdraw,
 					 const struct lurk_message *why),
 			    void *data);
 
+/* The layouts that this desktop's session has in turn, by their names in XKB's list, such as
+ * "gb,de:nodeadkeys"; false where nobody tells, or one is not in that list. */
+enum { LURK_SESSION_LAYOUTS = 256 };
+bool lurk_layouts_of_session(char names[LURK_SESSION_LAYOUTS]);
+
+/* Lets the session type with such ones, until it ends or its settings are read anew. LURK_FOUND
+ * where it lets no program do that. */
+enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message);
+
 LURK_END_C
 
 #endif
