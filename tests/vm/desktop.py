@@ -188,8 +188,9 @@ def own_layout(m):
     name = "visitor"
     for words in OWN:
         told = m.as_person(name, "XDG_CURRENT_DESKTOP=sway lurk layout " + words)
-    m.check("installing says how sway takes it", "`swaymsg input type:keyboard xkb_layout reedbed`" in told, told)
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"reedbed,de\"' || true")
+    m.check("installing says how sway takes it", "`lurk layout use reedbed`" in told, told)
+    told = m.as_person(name, "lurk layout use reedbed,de:nodeadkeys")
+    m.check("the session types with it at once, and the way back is said", "types with reedbed,de:nodeadkeys now" in told and "`lurk layout use us,de:nodeadkeys` goes back" in told, told)
     m.until_says(name, "now, reedbed (Reed bed), which they were not made for", "the session has it, by its words")
     m.gives(name, "m +shift m -shift +alt_r m -alt_r +shift j -shift", "mM♂§", "a layout of one's own, each level")
     m.gives(name, "k s z", "šz", "its dead key")
@@ -204,13 +205,16 @@ def own_layout(m):
     m.until(f"pgrep -u {name} -x foot >/dev/null && pgrep -u {name} -x cat >/dev/null && echo begun", "begun")
     m.press("x")  # Q and W are swapped here; the first press after a window comes may be lost
     m.gives(name, "k w", "ɋ", "a program that starts now has what comes after dead keys")
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"' || true; lurk layout uninstall reedbed; lurk apply")
+    m.as_person(name, "lurk layout use us,de:nodeadkeys; lurk layout uninstall reedbed; lurk apply")
     m.has(f"find /home/{name}/.config/xkb -type f; echo none", "none", "none of its files is left")
     m.gives(name, "j k", "jk", "without it")
     m.sh("lurk layout begin ouse --from gb && lurk layout type ouse N ν && lurk layout install ouse")
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"ouse,de\"' || true")
-    m.gives(name, "n m", "νm", "the computer's, for everybody")
-    m.as_person(name, "swaymsg 'input type:keyboard xkb_layout \"us,de\"' || true")
+    m.as_person(name, "lurk layout use ouse,de:nodeadkeys --seconds 3600 >used 2>&1 </dev/null &")
+    m.until(f"grep -c 'types with ouse,de:nodeadkeys' /home/{name}/used", "1")
+    m.gives(name, "n m", "νm", "the computer's, for everybody, for a while")
+    m.sh(f"pkill -INT -u {name} -x lurk")
+    m.until(f"grep -c 'And with us,de:nodeadkeys again' /home/{name}/used", "1")
+    m.gives(name, "n m", "nm", "which ends with the layouts of before")
     m.sh("lurk layout uninstall ouse")
     m.until_says(name, NOW + "us", "and without it")
 
