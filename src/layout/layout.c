@@ -197,6 +197,7 @@ void lurk_layout_close(struct lurk_layout *layout)
 	xkb_compose_state_unref(layout->sequence);
 	lurk_typing_free(layout->typing);
 	xkb_compose_table_unref(layout->compose);
+	lurk_release(layout->legends);
 	lurk_release(layout->lines);
 	xkb_state_unref(layout->state);
 	xkb_keymap_unref(layout->keymap);
@@ -271,6 +272,8 @@ void lurk_layout_compose(struct lurk_layout *layout, const char *lines)
 	layout->typing = NULL;
 	layout->sequence = NULL;
 	layout->compose = NULL;
+	lurk_release(layout->legends);
+	layout->legends = NULL;
 	lurk_release(layout->lines);
 	layout->lines = lines && *lines ? lurk_copy(lines, strlen(lines)) : NULL;
 }
@@ -443,7 +446,7 @@ static void accent(struct lurk_layout *layout, xkb_keysym_t dead, char legend[LU
 	xkb_compose_state_unref(sequence);
 }
 
-bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
+static bool find_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
 			char legend[LURK_LEGEND])
 {
 	struct xkb_state *state = xkb_state_new(layout->keymap);
@@ -463,6 +466,25 @@ bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modif
 		xkb_keysym_to_utf8(sym, legend, LURK_LEGEND);
 	xkb_state_unref(state);
 	return lurk_symbol_is_dead(sym) && *legend;
+}
+
+bool lurk_layout_legend(struct lurk_layout *layout, lurk_key key, uint16_t modifiers,
+			char legend[LURK_LEGEND])
+{
+	const unsigned level =
+		(modifiers & LURK_MOD_SHIFT ? 1U : 0) | (modifiers & LURK_MOD_RIGHT_ALT ? 2U : 0);
+	struct lurk_known_legend *known;
+
+	if (key >= LURK_KEY_COUNT)
+		return find_legend(layout, key, modifiers, legend);
+	if (!layout->legends)
+		layout->legends = lurk_allocate(4 * LURK_KEY_COUNT, sizeof *known);
+	known = &layout->legends[4 * key + level];
+	if (!known->known)
+		known->dead = find_legend(layout, key, modifiers, known->legend);
+	known->known = true;
+	memcpy(legend, known->legend, LURK_LEGEND);
+	return known->dead;
 }
 
 void lurk_layout_key(struct lurk_layout *layout, lurk_key key, enum lurk_state state,

@@ -16,6 +16,12 @@
 /* X11 counts keys from 8. */
 enum { LURK_KEYCODE_OFFSET = 8 };
 
+/* Asked for again and again where rules are listed. */
+struct lurk_known_legend {
+	char legend[LURK_LEGEND];
+	bool known, dead;
+};
+
 struct lurk_layout {
 	struct xkb_context *context;
 	struct xkb_keymap *keymap;
@@ -23,6 +29,7 @@ struct lurk_layout {
 	struct lurk_typing_table *typing;
 	struct xkb_compose_table *compose;  /* read when first asked for */
 	struct xkb_compose_state *sequence; /* made when a dead key is pressed */
+	struct lurk_known_legend *legends;  /* four a key, by Shift and AltRight; NULL for none */
 	char *lines;                        /* of a Compose file, beside the locale's; or NULL */
 	xkb_layout_index_t group;           /* of the keymap's */
 	char name[64], words[96];           /* looked up when first asked for */

@@ -16,21 +16,30 @@ void term_table_init(struct term_table *table, const char *const *heads, unsigne
 	*table = (struct term_table){.columns = columns, .heads = heads};
 }
 
+/* A row is one block, its cells behind their places. */
 void term_table_row(struct term_table *table, ...)
 {
-	char **row = lurk_allocate(table->columns, sizeof *row);
-	char ***grown = lurk_resize(table->cells, (table->rows + 1) * sizeof *grown);
+	const size_t places = table->columns * sizeof(char *);
+	size_t size = places;
+	char **row, *at;
 	va_list args;
 
-	table->cells = grown;
-	table->cells[table->rows++] = row;
+	va_start(args, table);
+	for (unsigned i = 0; i < table->columns; i++)
+		size += strlen(va_arg(args, const char *)) + 1;
+	va_end(args);
+	row = lurk_resize(NULL, size);
+	at = (char *)row + places;
 	va_start(args, table);
 	for (unsigned i = 0; i < table->columns; i++) {
-		const char *cell = va_arg(args, const char *);
-
-		row[i] = lurk_copy(cell, strlen(cell));
+		row[i] = at;
+		at = stpcpy(at, va_arg(args, const char *)) + 1;
 	}
 	va_end(args);
+	if (!(table->rows & (table->rows + 1))) /* each time as many again */
+		table->cells =
+			lurk_resize(table->cells, 2 * (table->rows + 1UL) * sizeof *table->cells);
+	table->cells[table->rows++] = row;
 }
 
 bool term_styled(void)
@@ -202,10 +211,11 @@ void term_table_print(struct term_table *table, const char *indent)
 		if (column_empty(table, c))
 			continue; /* a column with nothing in it is left out */
 		widths[c] = lurk_utf8_columns(heads[c]);
-		for (unsigned r = 0; r < table->rows; r++)
-			widths[c] = lurk_utf8_columns(table->cells[r][c]) > widths[c]
-					    ? lurk_utf8_columns(table->cells[r][c])
-					    : widths[c];
+		for (unsigned r = 0; r < table->rows; r++) {
+			const size_t columns = lurk_utf8_columns(table->cells[r][c]);
+
+			widths[c] = columns > widths[c] ? columns : widths[c];
+		}
 		widths[c] = widths[c] < TERM_PART ? widths[c] : TERM_PART;
 	}
 	if (isatty(STDOUT_FILENO))
@@ -219,8 +229,6 @@ void term_table_print(struct term_table *table, const char *indent)
 	}
 	for (unsigned r = 0; r < table->rows; r++) {
 		print_row(table, table->cells[r], widths, indent);
-		for (unsigned c = 0; c < table->columns; c++)
-			lurk_release(table->cells[r][c]);
 		lurk_release(table->cells[r]);
 	}
 	lurk_release(table->cells);
