@@ -27,7 +27,7 @@
 #include "service/protocol.h"
 
 /* The longest that `--layouts` waits for a display that is stuck, and `--use` for a desktop. */
-enum { LAYOUTS_S = 3, USE_S = 10 };
+enum { LAYOUTS_S = 3, USE_S = 50 };
 
 struct agent {
 	struct display display;

@@ -36,9 +36,9 @@ static bool desktop_is(const char *name)
 
 static int sway = -1; /* its socket */
 
-enum { SWAY_COMMAND = 0, SWAY_SUBSCRIBE = 2, SWAY_INPUTS = 100, SWAY_GONE = UINT32_MAX };
-/* A command lets it compile keymaps, which a busy machine takes seconds for. */
-enum { SWAY_MAX = 1 << 20, SWAY_WAIT_MS = 2000, SWAY_COMMAND_MS = 7000 };
+enum { SWAY_COMMAND = 0, SWAY_SUBSCRIBE = 2, SWAY_INPUTS = 100, SWAY_GONE = INT32_MAX };
+/* A command lets it compile a keymap for each keyboard, which a busy machine takes seconds for. */
+enum { SWAY_MAX = 1 << 20, SWAY_WAIT_MS = 2000, SWAY_COMMAND_MS = 40000 };
 
 static int sway_patience_ms = SWAY_WAIT_MS;
 
@@ -213,21 +213,22 @@ static bool sway_use(int fd, const char *names, char why[256])
 {
 	char **each = g_strsplit(names, ",", -1);
 	GString *layouts = g_string_new(""), *variants = g_string_new("");
+	const bool colon = strchr(names, ':');
 	struct json_object *json = NULL;
 	char *command;
 	bool did;
 
 	for (unsigned i = 0; each[i]; i++) {
-		const char *colon = strchr(each[i], ':');
+		const char *variant = strchr(each[i], ':');
 
 		g_string_append_printf(layouts, "%s%.*s", i ? "," : "", (int)strcspn(each[i], ":"),
 				       each[i]);
-		g_string_append_printf(variants, "%s%s", i ? "," : "", colon ? colon + 1 : "");
+		g_string_append_printf(variants, "%s%s", i ? "," : "", variant ? variant + 1 : "");
 	}
 	command = g_strdup_printf("input type:keyboard xkb_variant \"\"; "
-				  "input type:keyboard xkb_layout \"%s\"; "
-				  "input type:keyboard xkb_variant \"%s\"",
-				  layouts->str, variants->str);
+				  "input type:keyboard xkb_layout \"%s\"%s%s%s",
+				  layouts->str, colon ? "; input type:keyboard xkb_variant \"" : "",
+				  colon ? variants->str : "", colon ? "\"" : "");
 	snprintf(why, 256, "sway does not answer");
 	did = sway_send(fd, SWAY_COMMAND, command) && sway_answer(fd, SWAY_COMMAND, &json) &&
 	      sway_did(json, why);

@@ -18,7 +18,7 @@
 #include "lurk/work/own_layouts.h"
 
 /* A keymap with four layouts has some 200 KiB; and whoever is stuck ends by itself before this. */
-enum { TOLD_MAX = 4 << 20, WAIT_MS = 12000 };
+enum { TOLD_MAX = 4 << 20, WAIT_MS = 8000, USE_WAIT_MS = 60000 };
 
 bool lurk_desktop_is_here(void)
 {
@@ -56,7 +56,7 @@ static int start(const char *option, const char *value, pid_t *child)
 	return -1;
 }
 
-static char *read_all(int from, size_t *length)
+static char *read_all(int from, int wait_ms, size_t *length)
 {
 	char *told = lurk_allocate(1, TOLD_MAX + 1);
 
@@ -64,7 +64,7 @@ static char *read_all(int from, size_t *length)
 		struct pollfd wait = {.fd = from, .events = POLLIN};
 		ssize_t n;
 
-		if (poll(&wait, 1, WAIT_MS) == 0)
+		if (poll(&wait, 1, wait_ms) == 0)
 			break;
 		n = read(from, told + *length, TOLD_MAX - *length);
 		if (n == 0)
@@ -103,7 +103,7 @@ static char *ask(const char *option, const char *value, size_t *length, int *sta
 	*status = -1;
 	if (from < 0)
 		return NULL;
-	told = read_all(from, length);
+	told = read_all(from, value ? USE_WAIT_MS : WAIT_MS, length);
 	close(from);
 	if (!told)
 		kill(child, SIGKILL);
