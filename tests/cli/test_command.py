@@ -121,7 +121,7 @@ USED_WRONGLY = [
     ("use", "say which profile, or --previous"),
     ("layout tpye", "`lurk layout tpye` is nothing; did you mean type?"),
     ("layout take /media/Reed.txt", "`Reed.txt` is no name for a layout: small letters, digits and _, at most 31; `lurk layout take FILE NAME` calls it otherwise"),
-    ("layout frob", "did you mean list, begin, take, type, copy, after, restore, show, check, install, uninstall or pack?"),
+    ("layout frob", "did you mean list, begin, take, type, copy, after, restore, show, check, install, use, uninstall or pack?"),
     ("layout begin", "say what it is called: `lurk layout begin NAME`"),
     ("layout begin Tern", "`Tern` is no name for a layout: small letters, digits and _"),
     ("layout begin gb", "the system has a layout, or a part of some, that is called `gb`"),

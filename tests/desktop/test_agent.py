@@ -289,7 +289,10 @@ class Sway:
             with self.lock:
                 if kind == 2:
                     self.subscribers.append(connection)
-                self.send(connection, kind, {"success": True} if kind == 2 else self.inputs)
+                try:
+                    self.send(connection, kind, {"success": True} if kind == 2 else self.inputs)
+                except BrokenPipeError:  # it did not wait
+                    return
 
     @staticmethod
     def read_header(stream):
