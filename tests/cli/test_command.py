@@ -1650,7 +1650,7 @@ def faults(desk):
         desk.want(["layout", "begin", name, "--from", "gb", "--words", name])
     desk.want("layout install gull")
     shutil.move(desk.path("hide"), desk.path("before"))
-    most, ran = int(os.environ.get("LURK_FAULT_RUNS", "5")), 0
+    most, ran = int(os.environ.get("LURK_FAULT_RUNS", "4")), 0
 
     def files(desk_folder="hide"):
         found = {}
@@ -1725,7 +1725,7 @@ def power_goes(desk):
         faulty = {**env, "LD_PRELOAD": library, "LURK_FAULTS": desk.path("count")}
         assert desk.run(["layout", command, "tern"], desk=None, env={**faulty, "LURK_FAULT": "power 0"}).returncode == 0
         count = int(desk.read("count"))
-        for at in range(1, count + 1, max(1, count // (2 * int(os.environ.get("LURK_FAULT_RUNS", "5"))))):
+        for at in range(1, count + 1, max(1, count // (2 * int(os.environ.get("LURK_FAULT_RUNS", "4"))))):
             put(before)
             done = desk.run(["layout", command, "tern"], desk=None, env={**faulty, "LURK_FAULT": f"power {at}"})
             assert done.returncode == -9, (command, at, done)

@@ -947,7 +947,7 @@ static void nothing_sticks_and_nothing_is_lost(void **state)
 
 	(void)state;
 	lurk_engine_init(&b->engine, b->keyboards, MODEL_KEYBOARDS);
-	while (events < as_often(1200000)) {
+	while (events < as_often(600000)) {
 		/* Other rules; keys held go on. */
 		random_rules(&seed, b);
 		for (uint16_t k = 0; k < MODEL_KEYBOARDS; k++)

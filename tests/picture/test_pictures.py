@@ -414,7 +414,7 @@ def any_text(desk):
     def text(pieces, most):
         return '"' + "".join(chance.choices(pieces, k=chance.randrange(1, most))) + '"'
 
-    for _ in range(2 * int(os.environ.get("LURK_SOAK", "1"))):
+    for _ in range(int(os.environ.get("LURK_SOAK", "1"))):
         rules = "".join(f"  - {{press: {key}, gives: {{text: {text(typed, 40)}}}, note: {text(pieces, 60)}}}\n" for key in chance.sample(caps, 30))
         desk.write("hide/profile.yaml", f"lurk: 1\nname: {text(pieces, 60)}\nlayout: de\nrules:\n{rules}")
         for arguments in ("--keyboard wagtail", "--keyboard wagtail --card", "--form compact --layout ar --with Shift"):
