@@ -292,10 +292,12 @@ int main(int argc, char **argv)
 	}
 	if (layouts || use)
 		alarm(use ? USE_S : LAYOUTS_S);
-	if (use)
-		return desktop_use(use, &nowhere, why) ? 0
-		       : fail(why) && nowhere          ? EX_UNAVAILABLE
-						       : 1;
+	if (use && desktop_use(use, &nowhere, why))
+		return 0;
+	if (use) {
+		fail(why);
+		return nowhere ? EX_UNAVAILABLE : 1;
+	}
 	if (!layouts && !is_first())
 		return 0;
 	if (!find_display(&a.display, &nowhere, why)) {

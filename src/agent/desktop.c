@@ -377,13 +377,20 @@ static bool are_names(const char *names)
 
 bool desktop_use(const char *names, bool *unable, char why[256])
 {
-	const int fd = are_names(names) ? sway_connect() : -1;
+	int fd;
 	bool did;
 
-	*unable = fd < 0 && are_names(names);
-	snprintf(why, 256, *unable ? "this desktop lets no program do that" : "these are no names");
-	if (fd < 0)
+	*unable = false;
+	if (!are_names(names)) {
+		snprintf(why, 256, "these are no names");
 		return false;
+	}
+	fd = sway_connect();
+	*unable = fd < 0;
+	if (fd < 0) {
+		snprintf(why, 256, "this desktop lets no program do that");
+		return false;
+	}
 	sway_patience_ms = SWAY_COMMAND_MS;
 	did = sway_use(fd, names, why);
 	close(fd);

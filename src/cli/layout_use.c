@@ -8,52 +8,15 @@
 #include "tell/json.h"
 #include "tell/own_layout.h"
 
-/* As desktops will read it, by its name and not by words. */
-static bool desktops_have(const char *name)
-{
-	struct lurk_message unused;
-	const bool there = lurk_layout_is_there(name);
-	struct lurk_layout *layout = *name && !there ? lurk_layout_open(name, &unused) : NULL;
-	const bool opens = layout && !strcmp(lurk_layout_name(layout), name);
-
-	lurk_layout_close(layout);
-	return there || opens;
-}
-
-/* One's own as it is now, or what the system has. */
-static bool is_to_be_had(struct layout *l, const char *name, struct lurk_message *why)
-{
-	lurk_own_layout_file_close(&l->file);
-	if (lurk_own_layout_file_open(&l->cli->ws, name, &l->file, why) == LURK_DONE)
-		return lurk_own_layout_is_installed(&l->cli->ws, &l->file) == LURK_OWN_INSTALLED ||
-		       lurk_say(why, "no desktop has %s as it is now: `lurk layout install %s`",
-				name, name);
-	return desktops_have(name) ||
-	       lurk_say(why, "there is no layout `%s`; `lurk layout` lists yours", name);
-}
-
-/* One, or several with commas. */
-static enum lurk_went all_are_to_be_had(struct layout *l, struct lurk_message *why)
-{
-	char name[LURK_SESSION_LAYOUTS];
-
-	for (const char *at = l->words[0];; at++) {
-		snprintf(name, sizeof name, "%.*s", (int)strcspn(at, ","), at);
-		at += strcspn(at, ",");
-		if (!is_to_be_had(l, name, why))
-			return LURK_ASKED_WRONGLY;
-		if (!*at)
-			return LURK_DONE;
-	}
-}
-
 /* A program cannot: what a person clicks or types. */
 static int say_how(struct layout *l)
 {
 	char words[TELL_OWN];
+	struct lurk_message unused;
 
 	cli_fail(CLI_FOUND, "no program can switch the layout of this session");
-	if (l->file.own && !l->cli->json)
+	if (!l->cli->json &&
+	    lurk_own_layout_file_open(&l->cli->ws, l->words[0], &l->file, &unused) == LURK_DONE)
 		fprintf(stderr, "%s\n",
 			tell_own_chosen(&l->cli->ws, &l->file, getenv("XDG_CURRENT_DESKTOP"),
 					getenv("XDG_SESSION_TYPE"), words));
@@ -73,7 +36,7 @@ static void hold_signals(sigset_t *ends)
 static int go_back(const struct layout *l, const char *before, const sigset_t *ends)
 {
 	const struct timespec wait = {.tv_sec = l->seconds};
-	struct lurk_message why;
+	struct lurk_message why = {"the desktop is not there any more"};
 
 	fflush(stdout);
 	sigtimedwait(ends, NULL, &wait);
@@ -120,16 +83,14 @@ int cli_layout_use(struct layout *l)
 			"a simulated desk has no session: `layout: %s` in its desk.yaml lets "
 			"it type with that",
 			l->words[0]);
-	went = all_are_to_be_had(l, &why);
-	if (went == LURK_DONE && !lurk_layouts_of_session(before) && l->seconds) {
-		lurk_say(&why, "which layout this session has nobody tells, so none could be "
-			       "brought back");
-		went = LURK_COULD_NOT;
-	}
+	if (!lurk_layouts_to_be_had(&l->cli->ws, l->words[0], &why))
+		return cli_fail(CLI_USAGE, "%s", why.text);
+	if (!lurk_layouts_of_session(before) && l->seconds)
+		return cli_fail(CLI_COULD_NOT, "which layout this session has nobody tells, so "
+					       "none could be brought back");
 	if (l->seconds)
 		hold_signals(&ends);
-	if (went == LURK_DONE)
-		went = lurk_layouts_use(l->words[0], &why);
+	went = lurk_layouts_use(l->words[0], &why);
 	if (went == LURK_FOUND)
 		return say_how(l);
 	if (went != LURK_DONE)

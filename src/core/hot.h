@@ -1,6 +1,5 @@
 /* What each key on its way goes through stands together in the program, and all else apart from it:
- * the processor has slept, and each page of it that is asked for costs as much as a hundred
- * instructions. */
+ * a processor that has slept finds none of its pages, and asks for each anew. */
 #ifndef LURK_CORE_HOT_H
 #define LURK_CORE_HOT_H
 

@@ -179,7 +179,7 @@ const char *lurk_layout_name(struct lurk_layout *layout)
 	return layout->name;
 }
 
-/* The list of layouts says the same, and takes three times as long to read. */
+/* The list of layouts says the same, and takes more than twice as long to read. */
 const char *lurk_layout_words(struct lurk_layout *layout)
 {
 	if (!*layout->words)

@@ -23,6 +23,8 @@ struct check {
 	unsigned lost_count;
 	uint32_t typed[TYPED]; /* by its keys, in order */
 	unsigned typed_count;
+	xkb_keycode_t changed[LAST_CODE]; /* keys that differ from the base's */
+	unsigned changed_count;
 	uint32_t first; /* of its sequences */
 };
 
@@ -207,13 +209,13 @@ static void look_at_key(struct check *check, xkb_keycode_t code)
 	}
 }
 
-static void each_changed(struct check *check, void (*look)(struct check *check, xkb_keycode_t code))
+static void list_changed(struct check *check)
 {
 	const struct lurk_own_layout *own = check->own;
 
 	for (xkb_keycode_t code = LURK_KEYCODE_OFFSET + 1; own->base && code <= LAST_CODE; code++) {
 		if (!lurk_row_same(own->base->keymap, own->layout->keymap, code))
-			look(check, code);
+			check->changed[check->changed_count++] = code;
 	}
 }
 
@@ -243,8 +245,11 @@ unsigned lurk_own_layout_judge(struct lurk_own_layout *own,
 	list_typed(check);
 	if (own->base && !strcmp(own->base->name, LURK_LAYOUT_EMPTY))
 		look_for_missing(check);
-	each_changed(check, look_at_key);
-	each_changed(check, look_at_console);
+	list_changed(check);
+	for (unsigned i = 0; i < check->changed_count; i++)
+		look_at_key(check, check->changed[i]);
+	for (unsigned i = 0; i < check->changed_count; i++)
+		look_at_console(check, check->changed[i]);
 	lurk_own_layout_firsts(own, look_at_first, check);
 	if (check->first)
 		find(check, LURK_OWN_NOT_COMPOSED, LURK_KEYCODE_OFFSET, 0, check->first);

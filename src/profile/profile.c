@@ -590,9 +590,8 @@ static bool compiles(const struct lurk_profile_file *file,
 		     struct lurk_message *message)
 {
 	bool fine = true;
-	/* What nearly all need: to be told how much costs as much as to compile. */
-	size_t size = 1024 + 96 * (size_t)image->rule_count;
-	void *memory = lurk_resize(NULL, size);
+	size_t size = 0;
+	void *memory = NULL;
 
 	for (unsigned k = 0; k <= keyboards->count && fine; k++) {
 		for (unsigned w = LURK_WIRING_HID; w <= LURK_WIRING_SET2 && fine; w++) {

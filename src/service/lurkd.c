@@ -11,8 +11,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "lurk/linux/linux.h"
 #include "core/hot.h"
+#include "lurk/linux/linux.h"
 #include "service/control.h"
 #include "service/news.h"
 #include "service/protocol.h"
@@ -38,7 +38,6 @@ struct service {
 	struct lurk_control *control;
 	struct lurk_supervisor supervisor;
 	struct lurk_news news;
-	unsigned changes; /* of the session, by when they were looked at last */
 	int signals;
 	bool ready, ending;
 };
@@ -130,9 +129,8 @@ static uint64_t run_session(struct service *s)
 {
 	const uint64_t until_us = lurk_session_run(&s->session);
 
-	if (s->changes == s->session.changes)
+	if (s->news.changes == s->session.changes)
 		return until_us;
-	s->changes = s->session.changes;
 	look_at_changes(s);
 	/* Who does not hear of it is shut out, and with that client what it had asked for. */
 	return lurk_session_deadline(&s->session);

@@ -31,15 +31,13 @@ bool lurk_desktop_is_here(void)
 static int start(const char *option, const char *value, pid_t *child)
 {
 	const char *other = secure_getenv("LURK_AGENT");
-	char path[4096], first[16], second[LURK_SESSION_LAYOUTS] = "",
-				    *words[] = {path, first, value ? second : NULL, NULL};
+	char path[4096];
+	const char *const words[] = {path, option, value, NULL};
 	posix_spawn_file_actions_t files;
 	int ends[2];
 	bool started;
 
 	snprintf(path, sizeof path, "%s", other && *other ? other : LURK_AGENT);
-	snprintf(first, sizeof first, "%s", option);
-	snprintf(second, sizeof second, "%s", value ? value : "");
 	if (pipe2(ends, O_CLOEXEC) < 0)
 		return -1;
 	posix_spawn_file_actions_init(&files);
@@ -47,7 +45,7 @@ static int start(const char *option, const char *value, pid_t *child)
 	posix_spawn_file_actions_adddup2(&files, ends[1], value ? STDERR_FILENO : STDOUT_FILENO);
 	posix_spawn_file_actions_addopen(&files, value ? STDOUT_FILENO : STDERR_FILENO, "/dev/null",
 					 O_WRONLY, 0);
-	started = !posix_spawn(child, path, &files, NULL, words, environ);
+	started = !posix_spawn(child, path, &files, NULL, (char *const *)(uintptr_t)words, environ);
 	posix_spawn_file_actions_destroy(&files);
 	close(ends[1]);
 	if (started)
@@ -163,13 +161,16 @@ static enum lurk_went look_whether(const char *names, struct lurk_message *messa
 enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message)
 {
 	enum lurk_went went = LURK_COULD_NOT;
-	size_t length = 0;
-	int status = -1;
-	char *told = lurk_desktop_is_here() ? ask("--use", names, &length, &status) : NULL;
+	size_t length;
+	int status;
+	char *told;
 
+	if (!lurk_desktop_is_here())
+		return LURK_FOUND;
+	told = ask("--use", names, &length, &status);
 	if (told && !status)
 		went = look_whether(names, message);
-	else if (!lurk_desktop_is_here() || status == EX_UNAVAILABLE)
+	else if (status == EX_UNAVAILABLE)
 		went = LURK_FOUND;
 	else if (!told || !*told)
 		lurk_say(message, "lurk-agent, which speaks with the desktop, does not answer");

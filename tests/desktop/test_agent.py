@@ -345,11 +345,13 @@ def sway_types_with_another():
     use("fr", 0, "`lurk layout use tern` goes back.")
     # Nothing that is no name of a layout ever gets there.
     count = len(sway.commands)
-    for words in ['fr"; exec /bin/true', "xx", "fr;", "fr,", ",", "us,xx", "--", "de:xx"]:
+    for words in ['fr"; exec /bin/true', "xx", "fr;", "fr,", ",", "us,xx", "--", "de:xx", "Japanese"]:
         use(words, 2, "", err="lurk")
     for words in ['fr"', "fr; exec x", "", "a" * 300, "fr\nx"]:
         done = subprocess.run([AGENT, "--use", words], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
         assert (done.returncode, done.stderr) == (1, "lurk-agent: these are no names\n"), done
+    assert len(sway.commands) == count
+    use(",".join(["us"] * 90), 3, "", err="lurk: these are no names")  # more than anybody takes is not cut
     assert len(sway.commands) == count
     sway.obeys = lambda layouts, variants: [{"success": True}, {"success": False, "error": "no such\x1b[31m keymap"}]
     use("gb", 3, "", err="lurk: sway says: no such")
@@ -357,7 +359,12 @@ def sway_types_with_another():
     use("gb", 3, "", err="the desktop took gb, and types with fr all the same")
     sway.obeys = lambda layouts, variants: "what"
     use("gb", 3, "", err="sway answers nothing that is understood")
+    sway.obeys = lambda layouts, variants: mover.do(f"layouts {layouts}")
+    left = subprocess.Popen([LURK, "layout", "use", "us", "--seconds", "3600"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=env)
+    assert left.stdout.readline().startswith("This session types with us,")
     sway.end()
+    left.send_signal(signal.SIGINT)
+    assert left.communicate()[1] == "lurk: the desktop is not there any more; `lurk layout use fr` goes back\n" and left.returncode == 3
     use("gb", 1, "", env=wayland({"SWAYSOCK": FOLDER + "/none"}), err="no program can switch the layout of this session")
     use("gb", 1, "", env=PLAIN, err="no program can switch the layout of this session")
     use("gb", 3, "", env=env | {"LURK_AGENT": FOLDER + "/nowhere"}, err="lurk-agent, which speaks with the desktop, does not answer")

@@ -19,8 +19,8 @@ struct lurk_layout *lurk_layout_open(const char *name, struct lurk_message *mess
 /* The same with options as XKB has them, such as "compose:menu". */
 struct lurk_layout *lurk_layout_open_with(const char *name, const char *options,
 					  struct lurk_message *message);
-/* Whether the system's files have one of that name, or seem to: they are looked through, which
- * takes a hundredth of opening it, and not read. */
+/* Whether the system's files have one of that name, or seem to: they are looked through, and not
+ * read, which is what takes long. */
 bool lurk_layout_is_there(const char *name);
 /* Those of a keymap in XKB's text format, at most so many, as a desktop has several in turn: how
  * many there are, 0 where it is none. Each is to be closed. */

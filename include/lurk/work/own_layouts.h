@@ -90,8 +90,12 @@ bool lurk_own_layouts_renew(struct lurk_workspace *ws, bool withdraw,
 enum { LURK_SESSION_LAYOUTS = 256 };
 bool lurk_layouts_of_session(char names[LURK_SESSION_LAYOUTS]);
 
-/* Lets the session type with such ones, until it ends or its settings are read anew. LURK_FOUND
- * where it lets no program do that. */
+/* Whether desktops have all of such ones: one's own as they are now, and what the system has. */
+bool lurk_layouts_to_be_had(struct lurk_workspace *ws, const char *names,
+			    struct lurk_message *message);
+
+/* Lets the session type with them, until it ends or its settings are read anew. LURK_FOUND where it
+ * lets no program do that. */
 enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message);
 
 LURK_END_C

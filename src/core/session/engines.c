@@ -1,5 +1,6 @@
 /* The engines: one for each seat, as far as there is memory for them. */
 #include "core/session/parts.h"
+
 #include "core/hot.h"
 
 static bool caps_lock(void *data, uint16_t keyboard)

@@ -1,5 +1,6 @@
 /* Frames on their way to programs. */
 #include "core/session/parts.h"
+
 #include "core/hot.h"
 
 /* No clock is asked unless text is typed. */

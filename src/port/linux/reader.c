@@ -4,8 +4,8 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include "port/linux/node.h"
 #include "core/hot.h"
+#include "port/linux/node.h"
 
 /* Into the buffer, where that is empty. */
 static HOT enum lurk_node_read fill(struct lurk_event_node *node)

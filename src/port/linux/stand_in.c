@@ -8,8 +8,8 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include "port/linux/node.h"
 #include "core/hot.h"
+#include "port/linux/node.h"
 
 /* By this in their place ours are told from all others; "virtual" alone says nothing, since
  * Bluetooth keyboards are virtual too. Their name and numbers are the source's: what a person has
