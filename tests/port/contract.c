@@ -2,8 +2,8 @@
 
 #include <unistd.h>
 
-/* A net for what hangs: no test is judged by it. */
-enum { PATIENCE_MS = 600000 };
+/* How often a port that waits for nothing any more may ask for patience. */
+enum { TRIES = 2000, ROUNDS = 240 };
 
 static contract_make *make_rig;
 static contract_end *end_rig;
@@ -24,7 +24,7 @@ static void assert_got(struct contract_rig *rig, const char *expected)
 {
 	char got[1024] = "";
 
-	rig->got(rig, got, sizeof got);
+	assert_true(rig->got(rig, got, sizeof got));
 	assert_string_equal(got, expected);
 }
 
@@ -312,13 +312,14 @@ static void whatever_comes_when(void **state)
 {
 	struct contract_rig *rig = *state;
 	bool down[LURK_KEY_COUNT] = {false};
-	unsigned held_keys = 0, presses = 0;
-	char got[4096] = "", *at;
+	unsigned held_keys = 0, presses = 0, unjudged = 0;
+	static char got[CONTRACT_GOT];
+	char *at;
 
 	start_listening(rig);
 	assert_int_equal(rig->port->calls->stand_in(rig->port, rig->number), LURK_OK);
 	rig->open(rig);
-	for (unsigned round = 0; round < 60; round++) {
+	for (unsigned round = 0; round < ROUNDS; round++) {
 		struct lurk_taken_held held;
 		enum lurk_error error;
 		unsigned tries = 0;
@@ -328,8 +329,8 @@ static void whatever_comes_when(void **state)
 			if (rig->look)
 				rig->look(rig);
 			drain(rig);
-			error = rig->port->calls->take(rig->port, rig->number, tries++ > 2000,
-						       &held);
+			error = rig->port->calls->take(rig->port, rig->number,
+						       tries++ > 2000 || round % 3 == 0, &held);
 		} while (error == LURK_ERR_WAIT);
 		assert_int_equal(error, LURK_OK);
 		tries = 0;
@@ -345,12 +346,16 @@ static void whatever_comes_when(void **state)
 				rig->hammer(rig, false);
 			if (tries > 50)
 				usleep(1000); /* what it did last may be on its way */
-			assert_true(tries < PATIENCE_MS);
+			if (tries == TRIES)
+				fail_msg("round %u: not given back, though nothing is down", round);
 		}
 		rig->hammer(rig, false);
 		for (lurk_key key = 1; key < LURK_KEY_COUNT; key++)
 			assert_false(down[key]);
-		rig->got(rig, got, sizeof got);
+		if (!rig->got(rig, got, sizeof got)) {
+			unjudged++;
+			continue;
+		}
 		presses += count_of(got, '+');
 		if (count_of(got, '+') != count_of(got, '-'))
 			fail_msg("round %u: %s", round, got);
@@ -367,8 +372,9 @@ static void whatever_comes_when(void **state)
 			release[strlen(name) - 2] = '.';
 		}
 	}
-	assert_true(presses > 60);
-	print_message("%u presses, %u keys held when it was taken\n", presses, held_keys);
+	assert_true(presses > 60 && unjudged < ROUNDS / 4);
+	print_message("%u presses, %u keys held when it was taken, %u rounds not judged\n", presses,
+		      held_keys, unjudged);
 }
 
 /* The end of a report comes after its last key, whoever wants to hear of which. */

@@ -11,6 +11,9 @@
 
 #include "lurk/port.h"
 
+/* As much as programs get from one look to the next. */
+enum { CONTRACT_GOT = 1 << 16 };
+
 struct contract_rig {
 	struct lurk_port *port;
 	void *data;
@@ -25,8 +28,10 @@ struct contract_rig {
 	void (*look)(struct contract_rig *rig);
 	/* Programs open what is new. */
 	void (*open)(struct contract_rig *rig);
-	/* Writes what the programs got since the last call, as "KeyA+ KeyA- ". */
-	void (*got)(struct contract_rig *rig, char *out, size_t size);
+	/* Writes what the programs got since the last call, as "KeyA+ KeyA- ". False where one
+	 * could not read as fast as things came, and asked what is down: then the kernel tells of
+	 * what is taken, too. */
+	bool (*got)(struct contract_rig *rig, char *out, size_t size);
 	/* The power goes after so many stored bytes, and comes back. */
 	void (*cut_power)(struct contract_rig *rig, size_t after_bytes);
 	void (*restart)(struct contract_rig *rig);

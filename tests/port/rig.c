@@ -7,7 +7,7 @@ static void on_got(void *data, unsigned keyboard, lurk_key key, enum lurk_state 
 	struct sim_rig *r = data;
 
 	(void)keyboard;
-	if (state != LURK_REPEAT && r->length + 32 < sizeof r->got)
+	if (state != LURK_REPEAT && r->length + 64 < sizeof r->got)
 		r->length += (size_t)snprintf(r->got + r->length, sizeof r->got - r->length,
 					      "%s%c ", lurk_key_name(key), "-+"[state]);
 }
@@ -66,6 +66,7 @@ const char *sim_rig_got(struct sim_rig *r)
 {
 	static char got[sizeof r->got];
 
+	assert_true(r->length + 64 < sizeof r->got); /* or some of it is missing */
 	memcpy(got, r->got, sizeof got);
 	memset(r->got, 0, sizeof r->got);
 	r->length = 0;

@@ -10,7 +10,7 @@ struct sim_rig {
 	struct lurk_desk desk;
 	struct lurk_sim *sim;
 	char folder[64];
-	char got[4096];
+	char got[CONTRACT_GOT];
 	size_t length;
 };
 

@@ -21,7 +21,7 @@
 #include "lurk/session.h"
 #include "lurk/linux/linux.h"
 
-enum { READERS = 64, QUIET_MS = 150, PLUG_US = 500000, HELD_US = 800000, GOT = 16384 };
+enum { READERS = 64, QUIET_MS = 150, PLUG_US = 500000, HELD_US = 800000 };
 
 /* A boot keyboard: eight modifiers, six slots of the keyboard page. */
 static const uint8_t descriptor[] = {0x05, 0x01, 0x09, 0x06, 0xa1, 0x01, 0x05, 0x07, 0x19, 0xe0,
@@ -56,8 +56,11 @@ struct linux_rig {
 		unsigned repeats;
 	} readers[READERS];
 	unsigned reader_count;
-	char got[GOT];
-	pid_t hammering;
+	char got[CONTRACT_GOT];
+	bool hammering, by_calls;
+	bool lost;         /* by a program, of what it should have read */
+	unsigned hammered; /* how often */
+	pid_t hammerer;
 };
 
 static void write_uhid(struct linux_rig *r, const struct uhid_event *e)
@@ -119,6 +122,7 @@ static void add_got(char *out, size_t size, uint16_t code, bool down)
 {
 	size_t n = strlen(out);
 
+	assert_true(n + 64 < size);
 	snprintf(out + n, size - n, "%s%c ", lurk_key_name(code), "-+"[down]);
 }
 
@@ -140,15 +144,19 @@ static void catch_up(struct reader *reader, char *out, size_t size)
 }
 
 /* A reader whose node goes away sees the releases of what it saw pressed, as programs do. */
-static void read_reader(struct reader *reader, char *out, size_t size)
+static void read_reader(struct linux_rig *r, struct reader *reader)
 {
+	const size_t size = sizeof r->got;
+	char *out = r->got;
 	struct input_event e;
 	ssize_t n;
 
 	while ((n = read(reader->fd, &e, sizeof e)) == sizeof e) {
 		reader->repeats += e.type == EV_KEY && e.value == 2;
-		if (e.type == EV_SYN && e.code == SYN_DROPPED)
+		if (e.type == EV_SYN && e.code == SYN_DROPPED) {
 			catch_up(reader, out, size);
+			r->lost = true;
+		}
 		if (e.type != EV_KEY || e.value == 2 || e.code == KEY_UNKNOWN)
 			continue;
 		if (!e.value && !(reader->down[e.code / 64] >> e.code % 64 & 1))
@@ -172,7 +180,7 @@ static void rig_look(struct contract_rig *rig)
 
 	for (unsigned i = 0; i < r->reader_count; i++) {
 		if (r->readers[i].fd >= 0)
-			read_reader(&r->readers[i], r->got, sizeof r->got);
+			read_reader(r, &r->readers[i]);
 	}
 }
 
@@ -186,13 +194,20 @@ static void collect(struct linux_rig *r)
 	}
 }
 
-static void rig_got(struct contract_rig *rig, char *out, size_t size)
+static bool rig_got(struct contract_rig *rig, char *out, size_t size)
 {
 	struct linux_rig *r = rig->data;
+	bool all;
 
-	collect(r);
+	if (r->by_calls)
+		rig_look(rig); /* nobody else does anything: all has come */
+	else
+		collect(r);
 	snprintf(out, size, "%s", r->got);
 	r->got[0] = '\0';
+	all = !r->lost;
+	r->lost = false;
+	return all;
 }
 
 static void rig_press(struct contract_rig *rig, lurk_key key, bool down)
@@ -254,42 +269,143 @@ static void rig_restart(struct contract_rig *rig)
 	setrlimit(RLIMIT_FSIZE, &limit);
 }
 
-/* A hand of its own: a key more or less every few milliseconds, whatever the port does. */
-static void hammer_on(struct linux_rig *r)
+/* ---- What comes in the middle of a call --------------------------------------------------------
+ */
+
+/* What is pressed as soon as the kernel has the grab, before the port goes on; and how much the
+ * port's clock is ahead, as it is where the computer was held up between an event's time and its
+ * being given to anybody. */
+static struct {
+	struct linux_rig *rig;
+	lurk_key key;
+	bool down;
+	long ahead_s;
+	bool once_free, free; /* instead: once it is free again, and all that came has been read */
+} middle;
+
+/* Whose programs read, in the midst of what the port does. */
+static struct linux_rig *programs;
+
+/* Before one in so many of this process's calls. */
+static struct {
+	struct linux_rig *rig;
+	uint64_t seed;
+	unsigned one_in;
+} hand;
+
+/* A key more or less of those that a hand hammers. */
+static bool strike(struct linux_rig *r, uint64_t *seed)
 {
 	static const uint8_t usages[] = {0x04, 0x05, 0x28};
 	struct uhid_event e = {.type = UHID_INPUT2, .u.input2.size = sizeof r->report};
-	uint64_t seed = (uint64_t)getpid();
+	unsigned key = random_next(seed) % 5;
 
-	for (;;) {
-		unsigned key = random_next(&seed) % 5;
-		uint8_t *data = e.u.input2.data;
-
-		if (key < COUNT(usages))
-			data[2 + key] = data[2 + key] ? 0 : usages[key];
-		else
-			data[0] ^= key == 3 ? 0x02 : 0x01; /* ShiftLeft, ControlLeft */
-		if (write(r->uhid, &e, sizeof e) != sizeof e)
-			_exit(1);
-		usleep(5000 + random_next(&seed) % 20000);
-	}
+	if (key < COUNT(usages))
+		r->report[2 + key] = r->report[2 + key] ? 0 : usages[key];
+	else
+		r->report[0] ^= key == 3 ? 0x02 : 0x01; /* ShiftLeft, ControlLeft */
+	memcpy(e.u.input2.data, r->report, sizeof r->report);
+	return syscall(SYS_write, r->uhid, &e, sizeof e) == sizeof e;
 }
 
+static void before_a_call(void)
+{
+	if (hand.rig && random_next(&hand.seed) % hand.one_in == 0)
+		assert_true(strike(hand.rig, &hand.seed));
+}
+
+static void press_in_the_middle(void)
+{
+	const lurk_key key = middle.key;
+	const int error = errno;
+
+	middle.key = LURK_KEY_NONE;
+	rig_press(&middle.rig->rig, key, middle.down);
+	errno = error;
+}
+
+int ioctl(int fd, unsigned long request, ...)
+{
+	va_list arguments;
+	void *argument;
+	int result;
+
+	va_start(arguments, request);
+	argument = va_arg(arguments, void *);
+	va_end(arguments);
+	before_a_call();
+	if (request == EVIOCGRAB && programs)
+		rig_look(&programs->rig);
+	result = (int)syscall(SYS_ioctl, fd, request, argument);
+	if (request == EVIOCGRAB && argument && middle.key && !middle.once_free)
+		press_in_the_middle();
+	middle.free = request == EVIOCGRAB ? !argument : middle.free;
+	return result;
+}
+
+ssize_t read(int fd, void *bytes, size_t size)
+{
+	ssize_t result;
+
+	before_a_call();
+	result = syscall(SYS_read, fd, bytes, size);
+	if (result < 0 && errno == EAGAIN && middle.key && middle.once_free && middle.free)
+		press_in_the_middle();
+	return result;
+}
+
+ssize_t write(int fd, const void *bytes, size_t size)
+{
+	before_a_call();
+	return syscall(SYS_write, fd, bytes, size);
+}
+
+int clock_gettime(clockid_t clock, struct timespec *time)
+{
+	int result = (int)syscall(SYS_clock_gettime, clock, time);
+
+	time->tv_sec += clock == CLOCK_REALTIME ? middle.ahead_s : 0;
+	return result;
+}
+
+/* A hand of its own: a key more or less every few milliseconds, whatever the port does. */
+static void hammer_on(struct linux_rig *r)
+{
+	uint64_t seed = (uint64_t)getpid();
+
+	while (strike(r, &seed))
+		usleep(5000 + random_next(&seed) % 20000);
+	_exit(1);
+}
+
+/* In turn twice such a hand, and six times one that strikes between any two calls of the port. */
 static void rig_hammer(struct contract_rig *rig, bool on)
 {
 	struct linux_rig *r = rig->data;
 
 	if (on && !r->hammering) {
-		r->hammering = fork();
-		if (!r->hammering)
-			hammer_on(r);
-		usleep(15000);
+		r->hammering = true;
+		hand.seed = ++r->hammered;
+		hand.one_in = 8U << random_next(&hand.seed) % 4;
+		r->by_calls = r->hammered / 2 % 4;
+		if (r->by_calls) {
+			hand.rig = r;
+		} else {
+			r->hammerer = fork();
+			if (!r->hammerer)
+				hammer_on(r);
+			usleep(15000);
+		}
 	} else if (!on && r->hammering) {
 		struct uhid_event e = {.type = UHID_INPUT2, .u.input2.size = sizeof r->report};
 
-		kill(r->hammering, SIGKILL);
-		waitpid(r->hammering, NULL, 0);
-		r->hammering = 0;
+		r->hammering = false;
+		hand.rig = NULL;
+		if (r->hammerer) {
+			kill(r->hammerer, SIGKILL);
+			waitpid(r->hammerer, NULL, 0);
+			r->hammerer = 0;
+		}
 		memset(r->report, 0, sizeof r->report);
 		write_uhid(r, &e);
 	}
@@ -338,6 +454,7 @@ static struct contract_rig *make(void)
 				       .restart = rig_restart};
 	find_number(r);
 	find_readers(r);
+	programs = r;
 	return &r->rig;
 }
 
@@ -345,6 +462,7 @@ static void end(struct contract_rig *rig)
 {
 	struct linux_rig *r = rig->data;
 
+	programs = NULL;
 	lurk_linux_free(r->machine);
 	if (r->uhid >= 0)
 		close(r->uhid);
@@ -388,60 +506,6 @@ static void lost_events_are_only_released(void **state)
 
 /* ---- In the middle of a grab -------------------------------------------------------------------
  */
-
-/* What is pressed as soon as the kernel has the grab, before the port goes on; and how much the
- * port's clock is ahead, as it is where the computer was held up between an event's time and its
- * being given to anybody. */
-static struct {
-	struct linux_rig *rig;
-	lurk_key key;
-	bool down;
-	long ahead_s;
-	bool once_free, free; /* instead: once it is free again, and all that came has been read */
-} middle;
-
-static void press_in_the_middle(void)
-{
-	const lurk_key key = middle.key;
-	const int error = errno;
-
-	middle.key = LURK_KEY_NONE;
-	rig_press(&middle.rig->rig, key, middle.down);
-	errno = error;
-}
-
-int ioctl(int fd, unsigned long request, ...)
-{
-	va_list arguments;
-	void *argument;
-	int result;
-
-	va_start(arguments, request);
-	argument = va_arg(arguments, void *);
-	va_end(arguments);
-	result = (int)syscall(SYS_ioctl, fd, request, argument);
-	if (request == EVIOCGRAB && argument && middle.key && !middle.once_free)
-		press_in_the_middle();
-	middle.free = request == EVIOCGRAB ? !argument : middle.free;
-	return result;
-}
-
-ssize_t read(int fd, void *bytes, size_t size)
-{
-	ssize_t result = syscall(SYS_read, fd, bytes, size);
-
-	if (result < 0 && errno == EAGAIN && middle.key && middle.once_free && middle.free)
-		press_in_the_middle();
-	return result;
-}
-
-int clock_gettime(clockid_t clock, struct timespec *time)
-{
-	int result = (int)syscall(SYS_clock_gettime, clock, time);
-
-	time->tv_sec += clock == CLOCK_REALTIME ? middle.ahead_s : 0;
-	return result;
-}
 
 /* "KeyA+ KeyA-": what the port tells of keys by now, and with a `!` what it says that programs saw.
  */
@@ -533,6 +597,45 @@ static void what_comes_once_it_is_free(void **state)
 		rig_press(&r->rig, LURK_KEY_A, false);
 		end(&r->rig);
 	}
+}
+
+/* Another program, as udev does when it is asked to apply its rules anew. */
+static void others_set(struct linux_rig *r, uint32_t scan, uint16_t code)
+{
+	struct input_keymap_entry ke = {.len = 4, .keycode = code};
+	bool found = false;
+
+	memcpy(ke.scancode, &scan, sizeof scan);
+	for (unsigned i = 0; i < r->reader_count; i++)
+		found |= r->readers[i].fd >= 0 && !ioctl(r->readers[i].fd, EVIOCSKEYCODE_V2, &ke);
+	assert_true(found);
+}
+
+/* Nobody gives any more what programs hold: it is released for them all the same. */
+static void what_programs_hold_is_taken_out_of_the_table(void **state)
+{
+	enum { KEY_A_SCAN = 0x70004, NET_S = 60 };
+	struct linux_rig *r = (struct linux_rig *)make()->data;
+	const struct lurk_port_class *calls = r->rig.port->calls;
+	struct lurk_port_event event;
+	struct lurk_taken_held held;
+
+	(void)state;
+	assert_int_equal(calls->stand_in(r->rig.port, r->rig.number), LURK_OK);
+	rig_open(&r->rig);
+	rig_press(&r->rig, LURK_KEY_A, true);
+	assert_int_equal(calls->take(r->rig.port, r->rig.number, true, &held), LURK_OK);
+	others_set(r, KEY_A_SCAN, KEY_F13);
+	alarm(NET_S);
+	assert_int_equal(calls->end_held(r->rig.port, r->rig.number), LURK_OK);
+	alarm(0);
+	collect(r);
+	assert_string_equal(r->got, "KeyA+ KeyA- ");
+	rig_press(&r->rig, LURK_KEY_A, false);
+	while (calls->next(r->rig.port, &event))
+		;
+	assert_int_equal(calls->give_back(r->rig.port, r->rig.number, false), LURK_OK);
+	end(&r->rig);
 }
 
 /* A keyboard is told once it had time for all its interfaces, also where that time is over just
@@ -771,7 +874,7 @@ static void the_desks_odd_keyboards(void **state)
  */
 
 /* What programs get of random presses under the rules. */
-static void play_a_way(const char *rules, uint8_t way, uint64_t seed, char got[GOT])
+static void play_a_way(const char *rules, uint8_t way, uint64_t seed, char got[CONTRACT_GOT])
 {
 	static const uint8_t usages[] = {0x04, 0x05, 0x29, 0x2a, 0x2b, 0x39, 0xe1, 0xe3, 0xe6};
 	static struct lurk_session session;
@@ -797,7 +900,7 @@ static void play_a_way(const char *rules, uint8_t way, uint64_t seed, char got[G
 		step_all(&session);
 	}
 	collect(r);
-	snprintf(got, GOT, "%s", r->got);
+	snprintf(got, CONTRACT_GOT, "%s", r->got);
 	lurk_session_stop(&session);
 	end(&r->rig);
 }
@@ -812,7 +915,7 @@ static void both_ways_give_the_same(void **state)
 
 	(void)state;
 	for (size_t i = 0; i < COUNT(rules); i++) {
-		char table[GOT], relay[GOT];
+		char table[CONTRACT_GOT], relay[CONTRACT_GOT];
 
 		play_a_way(rules[i], LURK_WAY_TABLE, i + 1, table);
 		play_a_way(rules[i], LURK_WAY_RELAY, i + 1, relay);
@@ -824,13 +927,15 @@ static void both_ways_give_the_same(void **state)
 
 int main(void)
 {
-	const struct CMUnitTest tests[] = {cmocka_unit_test(lost_events_are_only_released),
-					   cmocka_unit_test(what_comes_in_the_middle_of_a_grab),
-					   cmocka_unit_test(what_comes_once_it_is_free),
-					   cmocka_unit_test(what_settles_before_a_sleep),
-					   cmocka_unit_test(only_what_is_typed_does_not_repeat),
-					   cmocka_unit_test(the_desks_odd_keyboards),
-					   cmocka_unit_test(both_ways_give_the_same)};
+	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(lost_events_are_only_released),
+		cmocka_unit_test(what_comes_in_the_middle_of_a_grab),
+		cmocka_unit_test(what_comes_once_it_is_free),
+		cmocka_unit_test(what_programs_hold_is_taken_out_of_the_table),
+		cmocka_unit_test(what_settles_before_a_sleep),
+		cmocka_unit_test(only_what_is_typed_does_not_repeat),
+		cmocka_unit_test(the_desks_odd_keyboards),
+		cmocka_unit_test(both_ways_give_the_same)};
 	int failed = contract_run("contract, Linux", make, end);
 
 	return cmocka_run_group_tests_name("Linux", tests, NULL, NULL) + failed;

@@ -50,9 +50,10 @@ static void open_new(struct contract_rig *rig)
 	lurk_sim_pass(sim, lurk_sim_now(sim) + 210000);
 }
 
-static void got(struct contract_rig *rig, char *out, size_t size)
+static bool got(struct contract_rig *rig, char *out, size_t size)
 {
 	snprintf(out, size, "%s", sim_rig_got(rig->data));
+	return true;
 }
 
 static void cut_power(struct contract_rig *rig, size_t after_bytes)

@@ -16,9 +16,10 @@
  * Then the kernel takes those keys for up, and drops what changes nothing: when the finger comes
  * off, nobody is told. But a modifier goes on until then, and the off chord ends then. An AT
  * keyboard tells by a scan code that comes without a key. Elsewhere the key is moved: while nobody
- * sees it, another one that is up is pressed in its name, and while programs read the node, its
- * entry in the table is made that key. The kernel releases the first for programs in the same
- * moment, and the finger's coming off is the release of the other, which Lurk hears in any case. */
+ * sees it, another one that is up is pressed in its name, its entry in the table is made that key,
+ * and for a moment that one's entry the first. So the finger's coming off is the release of the
+ * other, which Lurk hears in any case; and the first, which is down by Lurk's own hand now, is
+ * released for programs once and only by that, whatever the finger does meanwhile. */
 #include <errno.h>
 #include <string.h>
 #include <sys/ioctl.h>
@@ -149,20 +150,33 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, const struct lurk_n
 /* ---- Keys that are moved ------------------------------------------------------------------------
  */
 
-/* A key of the table that is up, and that hardly anybody has: those with the highest codes. */
-static uint16_t spare_code(const struct lurk_event_node *node, const lurk_codes taken)
+/* Whether an entry can be another key for a while: one that is up. */
+static bool is_spare(const struct lurk_node_entry *entry)
 {
-	lurk_codes down = {0};
+	return entry->now < BTN_MISC && entry->now != KEY_UNKNOWN && !entry->down &&
+	       !entry->moved && lurk_modifier_place(entry->now) < 0;
+}
+
+/* The spare key that hardly anybody has: that with the highest code. One that was pressed in
+ * another's name is nobody else's until that is put back and programs do not hold it, also where
+ * the finger came off just now, so that the kernel has it up. */
+static uint16_t spare_code(const struct lurk_event_node *node)
+{
+	lurk_codes used = {0};
 	uint16_t spare = 0;
 
-	ioctl(node->witness, EVIOCGKEY(sizeof down), down);
+	ioctl(node->witness, EVIOCGKEY(sizeof used), used);
+	for (size_t i = 0; i < sizeof used; i++)
+		used[i] |= node->held[i];
 	for (unsigned i = 0; i < node->table_entries; i++) {
-		const uint16_t code = node->table[i].now;
+		if (node->table[i].moved)
+			lurk_codes_put(used, node->table[i].moved, true);
+	}
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		const struct lurk_node_entry *e = &node->table[i];
 
-		if (code > spare && code < BTN_MISC && code != KEY_UNKNOWN &&
-		    !node->table[i].down && !node->table[i].moved && !lurk_codes_have(down, code) &&
-		    !lurk_codes_have(taken, code) && lurk_modifier_place(code) < 0)
-			spare = code;
+		if (is_spare(e) && e->now > spare && !lurk_codes_have(used, e->now))
+			spare = e->now;
 	}
 	return spare;
 }
@@ -172,29 +186,30 @@ static bool in_table(const struct lurk_event_node *node, const struct lurk_node_
 	return entry >= node->table && entry < node->table + node->table_entries;
 }
 
-/* Presses another key for each that programs hold, and notes which. */
+/* For each key that programs hold another, which is to be pressed in its name; also where it came
+ * up meanwhile, or was moved before and pressed anew: it may go down and up in any moment. */
 static void choose_others(struct lurk_event_node *node, lurk_codes others)
 {
 	for (uint16_t code = 1; code < KEY_CNT; code++) {
 		struct lurk_node_entry *entry;
+		uint16_t spare;
 
 		if (!lurk_codes_have(node->held, code) || !node->scans || lurk_node_is_at(node))
 			continue;
 		entry = lurk_node_of_code(node, code);
-		entry = in_table(node, entry) ? lurk_node_find(node, entry->raw) : entry;
-		if (!in_table(node, entry) || !entry->down || entry->moved)
+		spare = in_table(node, entry) ? spare_code(node) : 0;
+		if (!spare)
 			continue;
-		entry->moved = spare_code(node, others);
-		if (!entry->moved)
-			continue;
-		node->moved++;
-		lurk_codes_put(others, entry->moved, true);
+		node->moved += !entry->moved;
+		entry->moved = spare;
+		lurk_codes_put(others, spare, true);
 	}
 }
 
-/* A key that is declared twice has two entries, of which the first stands for both. */
+/* A key that is declared twice has two entries, of which the first stands for both. `code` is 0 for
+ * what it was. */
 static bool write_entries(struct lurk_event_node *node, const struct lurk_node_entry *first,
-			  bool moved)
+			  uint16_t code)
 {
 	bool fine = true;
 
@@ -202,26 +217,92 @@ static bool write_entries(struct lurk_event_node *node, const struct lurk_node_e
 		const struct lurk_node_entry *e = &node->table[i];
 
 		if (e->raw == first->raw)
-			fine = lurk_node_write_entry(node, e, moved ? first->moved : e->now) ==
-				       LURK_OK &&
-			       fine;
+			fine = !lurk_node_write_entry(node, e, code ? code : e->now) && fine;
 	}
 	return fine;
 }
 
-/* While programs read the node. What cannot be moved is released like all others. */
+/* What cannot be moved is released like all others. */
 static void move(struct lurk_event_node *node, const lurk_codes others)
 {
 	for (unsigned i = 0; i < node->table_entries; i++) {
 		struct lurk_node_entry *entry = &node->table[i];
 
 		if (!entry->moved || !lurk_codes_have(others, entry->moved) ||
-		    write_entries(node, entry, true))
+		    write_entries(node, entry, entry->moved))
 			continue;
-		write_entries(node, entry, false);
+		write_entries(node, entry, 0);
 		entry->moved = 0;
 		node->moved--;
 	}
+}
+
+/* Entries that give for a moment what no other gives any more. */
+struct lent {
+	struct lurk_node_entry *entries[LURK_TAKEN_HELD];
+	unsigned count;
+};
+
+static bool is_lent(const struct lent *lent, const struct lurk_node_entry *entry)
+{
+	for (unsigned i = 0; i < lent->count; i++) {
+		if (lent->entries[i]->raw == entry->raw)
+			return true;
+	}
+	return false;
+}
+
+static bool lend(struct lurk_event_node *node, struct lent *lent, uint16_t code)
+{
+	struct lurk_node_entry *best = NULL;
+
+	for (unsigned i = 0; i < node->table_entries && lent->count < LURK_TAKEN_HELD; i++) {
+		struct lurk_node_entry *e = lurk_node_find(node, node->table[i].raw);
+
+		if (is_spare(e) && !is_lent(lent, e) && !lurk_codes_have(node->held, e->now) &&
+		    (!best || e->now > best->now))
+			best = e;
+	}
+	if (!best)
+		return false;
+	lent->entries[lent->count++] = best;
+	return write_entries(node, best, code);
+}
+
+static bool unmove(struct lurk_event_node *node, uint16_t code)
+{
+	for (unsigned i = 0; node->moved && i < node->table_entries; i++) {
+		struct lurk_node_entry *entry = &node->table[i];
+
+		if (entry->moved && entry->now == code && write_entries(node, entry, 0)) {
+			entry->moved = 0;
+			node->moved--;
+			return true;
+		}
+	}
+	return false;
+}
+
+/* The kernel lets nobody press or release what no entry gives: not what was moved, nor what another
+ * program has taken out of the table while programs held it. What cannot be declared again is past
+ * help. */
+static void declare_held(struct lurk_event_node *node, struct lent *lent)
+{
+	lurk_codes declared = {0};
+
+	lent->count = 0;
+	ioctl(node->fd, EVIOCGBIT(EV_KEY, sizeof declared), declared);
+	for (uint16_t code = 1; code < KEY_CNT; code++) {
+		if (lurk_codes_have(node->held, code) && !lurk_codes_have(declared, code) &&
+		    !lend(node, lent, code) && !unmove(node, code))
+			lurk_codes_put(node->held, code, false);
+	}
+}
+
+static void take_back(struct lurk_event_node *node, const struct lent *lent)
+{
+	for (unsigned i = 0; i < lent->count; i++)
+		write_entries(node, lent->entries[i], 0);
 }
 
 /* The finger has come off; it may be on again already, as the other key. Then that press is cut
@@ -232,7 +313,7 @@ static void put_back(struct lurk_event_node *node, struct lurk_node_entry *entry
 	const uint16_t other = entry->moved;
 	lurk_codes codes = {0};
 
-	write_entries(node, entry, false);
+	write_entries(node, entry, 0);
 	lurk_codes_put(codes, other, true);
 	lurk_node_read_all(node, keep);
 	entry->moved = 0;
@@ -253,12 +334,22 @@ static void put_back(struct lurk_event_node *node, struct lurk_node_entry *entry
 	lurk_node_read_all(node, keep);
 }
 
-void lurk_node_tidy(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+static struct lurk_node_entry *to_put_back(struct lurk_event_node *node)
 {
 	for (unsigned i = 0; node->moved && i < node->table_entries; i++) {
 		if (node->table[i].moved && !node->table[i].down)
-			put_back(node, &node->table[i], keep);
+			return &node->table[i];
 	}
+	return NULL;
+}
+
+/* Putting one back reads: the finger may have come off another meanwhile. */
+void lurk_node_tidy(struct lurk_event_node *node, const struct lurk_node_keep *keep)
+{
+	struct lurk_node_entry *entry;
+
+	while ((entry = to_put_back(node)))
+		put_back(node, entry, keep);
 }
 
 /* ---- What programs hold -----------------------------------------------------------------------
@@ -266,21 +357,25 @@ void lurk_node_tidy(struct lurk_event_node *node, const struct lurk_node_keep *k
 
 static enum lurk_error end_once(struct lurk_event_node *node, const struct lurk_node_keep *keep)
 {
-	lurk_codes others = {0}, down;
+	lurk_codes others = {0};
 	enum lurk_error error;
+	struct lent lent;
 	struct seen seen;
 
 	lurk_node_read_all(node, keep);
 	choose_others(node, others);
 	for (size_t i = 0; i < sizeof node->ended && lurk_node_is_at(node); i++)
 		node->ended[i] |= node->held[i];
-	for (size_t i = 0; i < sizeof others; i++)
-		down[i] = others[i] | node->held[i];
-	lurk_node_write(node, down, true); /* what has come up meanwhile, once more */
-	ioctl(node->fd, EVIOCGRAB, 0);
+	lurk_node_write(node, others, true);
 	move(node, others);
+	declare_held(node, &lent);
+	/* What has come up meanwhile, or the kernel took for up when its entry changed, is down
+	 * once more: what was moved no finger can bring up, or press anew, from here on. */
+	lurk_node_write(node, node->held, true);
+	ioctl(node->fd, EVIOCGRAB, 0);
 	lurk_node_write(node, node->held, false);
 	error = grab(node);
+	take_back(node, &lent);
 	if (error) { /* another program was quicker */
 		is_free(node);
 		return error;

@@ -53,7 +53,7 @@ static bool is_ours(struct lurk_event_node *node, uint16_t code, int value)
 {
 	unsigned char *wrote = value ? node->wrote_down : node->wrote_up;
 
-	if (!node->writes || node->have_raw || !lurk_codes_have(wrote, code))
+	if (value == 2 || !node->writes || node->have_raw || !lurk_codes_have(wrote, code))
 		return false;
 	lurk_codes_put(wrote, code, false);
 	return value || lurk_codes_have(node->ended, code) || is_moved(node, code);
