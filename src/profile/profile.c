@@ -368,10 +368,11 @@ static bool read_rules(struct reader *r, const struct lurk_node *list)
 	return true;
 }
 
-static bool read_top(struct reader *r)
+/* All but the rules. */
+static bool read_head(struct reader *r)
 {
 	struct lurk_profile_file *f = r->file;
-	const struct lurk_node *root = f->yaml.root, *version, *name, *based_on, *layout, *rules;
+	const struct lurk_node *root = f->yaml.root, *version, *name, *based_on, *layout;
 
 	if (!root)
 		return lurk_say(r->message, "%s:1:1: no profile in it; it begins with `lurk: 1`",
@@ -382,7 +383,6 @@ static bool read_top(struct reader *r)
 	name = lurk_node_get(root, "name");
 	based_on = lurk_node_get(root, "based-on");
 	layout = lurk_node_get(root, "layout");
-	rules = lurk_node_get(root, "rules");
 	if (!version)
 		return say(r, root, "a profile begins with `lurk: 1`");
 	if (strcmp(version->text, "1"))
@@ -398,7 +398,7 @@ static bool read_top(struct reader *r)
 	f->name = name ? name->text : "";
 	f->based_on = based_on ? based_on->text : "";
 	f->layout = layout ? layout->text : "";
-	return !rules || lurk_node_empty(rules) || read_rules(r, rules);
+	return true;
 }
 
 /* ---- Several profiles ------------------------------------------------------------------------ */
@@ -640,19 +640,39 @@ bool lurk_profile_agrees(const struct lurk_profile_set *set,
 	return fine;
 }
 
+bool lurk_profile_read_head(struct lurk_profile_file *file, const char *path, char *bytes,
+			    size_t length, struct lurk_message *message)
+{
+	struct reader r = {file, NULL, NULL, message, 0, NULL};
+
+	memset(file, 0, sizeof *file);
+	lurk_profile_word(path, file->word);
+	if (lurk_yaml_parse(&file->yaml, path, bytes, length, message) && read_head(&r))
+		return true;
+	lurk_profile_free(file);
+	return false;
+}
+
+bool lurk_profile_read_rules(struct lurk_profile_file *file,
+			     const struct lurk_keyboards_file *keyboards,
+			     const struct lurk_characters *characters, struct lurk_message *message)
+{
+	struct reader r = {file, keyboards, characters, message, 0, NULL};
+	const struct lurk_node *rules = lurk_node_get(file->yaml.root, "rules");
+
+	file->characters = characters;
+	if (!rules || lurk_node_empty(rules) || read_rules(&r, rules))
+		return true;
+	lurk_profile_free(file);
+	return false;
+}
+
 bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *bytes, size_t length,
 		       const struct lurk_keyboards_file *keyboards,
 		       const struct lurk_characters *characters, struct lurk_message *message)
 {
-	struct reader r = {file, keyboards, characters, message, 0, NULL};
-
-	memset(file, 0, sizeof *file);
-	lurk_profile_word(path, file->word);
-	file->characters = characters;
-	if (lurk_yaml_parse(&file->yaml, path, bytes, length, message) && read_top(&r))
-		return true;
-	lurk_profile_free(file);
-	return false;
+	return lurk_profile_read_head(file, path, bytes, length, message) &&
+	       lurk_profile_read_rules(file, keyboards, characters, message);
 }
 
 void lurk_profile_free(struct lurk_profile_file *file)

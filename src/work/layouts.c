@@ -283,34 +283,13 @@ enum lurk_texts lurk_texts_of(const struct lurk_image *image, uint32_t active)
 	return texts;
 }
 
-void lurk_layout_said(const char *bytes, size_t length, char *name, size_t size)
-{
-	struct lurk_message unused;
-	struct lurk_yaml yaml = {0};
-	const struct lurk_node *layout;
-	/* Most say none: no need to read them twice for it. With a backslash it may be in disguise.
-	 */
-	bool may_say = memmem(bytes, length, "layout", 6) || memchr(bytes, '\\', length);
-	char *copy = may_say ? lurk_copy(bytes, length) : NULL;
-
-	*name = '\0';
-	if (copy && lurk_yaml_parse(&yaml, "", copy, length, &unused)) {
-		layout = lurk_node_get(yaml.root, "layout");
-		if (layout && layout->kind == LURK_NODE_SCALAR)
-			snprintf(name, size, "%s", layout->text);
-	}
-	if (copy)
-		lurk_yaml_free(&yaml);
-}
-
-void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, size_t length,
-			const char *desk)
+void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *said, const char *desk)
 {
 	lurk_layout_forget(choice);
 	*choice->options = '\0';
 	choice->active_known = choice->asks_session = false;
 	choice->count = choice->at = 0;
-	lurk_layout_said(bytes, length, choice->name, sizeof choice->name);
+	snprintf(choice->name, sizeof choice->name, "%s", said);
 	choice->from = LURK_LAYOUT_OF_PROFILE;
 	if (!*choice->name && desk) {
 		choice->from = LURK_LAYOUT_OF_DESK;

@@ -34,15 +34,12 @@ void lurk_profiles_path(const char *beside, const char *word, char out[PATH_MAX]
 		snprintf(out, PATH_MAX, "%.*s/profiles/%.64s.yaml", PATH_MAX - 96, folder, word);
 }
 
-static bool own_layout(struct lurk_profile_beside *one, const char *folder, const char *bytes,
-		       size_t length, struct lurk_message *message)
+static bool own_layout(struct lurk_profile_beside *one, const char *folder,
+		       struct lurk_message *message)
 {
-	char name[64];
-
-	lurk_layout_said(bytes, length, name, sizeof name);
-	if (!*name)
+	if (!*one->file.layout)
 		return true;
-	one->layout = lurk_layout_open_in(folder, name, "", message);
+	one->layout = lurk_layout_open_in(folder, one->file.layout, "", message);
 	if (one->layout)
 		one->characters = lurk_layout_characters(one->layout);
 	return one->layout;
@@ -69,13 +66,15 @@ static bool read_other(struct lurk_workspace *ws, const char *path, struct lurk_
 		length = strlen(nothing_yet);
 		bytes = lurk_copy(nothing_yet, length);
 	}
-	if (!own_layout(one, ws->layout.folder, bytes, length, message)) {
-		lurk_release(bytes);
+	if (!lurk_profile_read_head(&one->file, one->path, bytes, length, message))
+		return false;
+	if (!own_layout(one, ws->layout.folder, message)) {
+		lurk_profile_free(&one->file);
 		return false;
 	}
-	if (!lurk_profile_read(&one->file, one->path, bytes, length, &ws->keyboards,
-			       one->layout ? &one->characters : lurk_workspace_characters(ws),
-			       message)) {
+	if (!lurk_profile_read_rules(&one->file, &ws->keyboards,
+				     one->layout ? &one->characters : lurk_workspace_characters(ws),
+				     message)) {
 		lurk_layout_close(one->layout);
 		return false;
 	}

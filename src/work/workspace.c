@@ -63,30 +63,34 @@ static void find_paths(struct lurk_workspace *ws)
 			 folder);
 }
 
-static void choose_layout(struct lurk_workspace *ws, const char *bytes, size_t length)
+static void choose_layout(struct lurk_workspace *ws, const char *said)
 {
 	const char *of_desk = ws->desk_layout ? ws->desk_layout : "";
-
 	const char *slash = strrchr(ws->keyboards_path, '/');
 
 	snprintf(ws->layout.folder, sizeof ws->layout.folder, "%.*s/layouts",
 		 slash ? (int)(slash - ws->keyboards_path) : 1, slash ? ws->keyboards_path : ".");
 	ws->layout.caution = ws->judged ? NULL : ws->caution;
 	ws->layout.data = ws->data;
-	lurk_layout_choose(&ws->layout, bytes, length, ws->desk ? of_desk : NULL);
+	lurk_layout_choose(&ws->layout, said, ws->desk ? of_desk : NULL);
 }
 
+/* What a profile says may be wrong, and its layout be right. */
 void lurk_workspace_find_layout(struct lurk_workspace *ws)
 {
+	const struct lurk_node *layout = NULL;
 	struct lurk_message unused;
+	struct lurk_yaml yaml = {0};
 	char *bytes = NULL;
 	size_t length = 0;
 	bool exists;
 
 	find_paths(ws);
-	lurk_file_read(ws->profile_path, &bytes, &length, &exists, &unused);
-	choose_layout(ws, bytes ? bytes : "", length);
-	lurk_release(bytes);
+	if (lurk_file_read(ws->profile_path, &bytes, &length, &exists, &unused) &&
+	    lurk_yaml_parse(&yaml, "", bytes, length, &unused))
+		layout = lurk_node_get(yaml.root, "layout");
+	choose_layout(ws, layout && layout->kind == LURK_NODE_SCALAR ? layout->text : "");
+	lurk_yaml_free(&yaml);
 }
 
 /* ---- Keyboards by other names --------------------------------------------------------------- */
@@ -184,7 +188,6 @@ bool lurk_workspace_read(struct lurk_workspace *ws, struct lurk_message *message
 			   message))
 		return false;
 	ws->profile_exists = ws->profile_seen.exists;
-	choose_layout(ws, bytes, length);
 	if (!ws->profile_exists && ws->wanted && !wants_file(ws)) {
 		lurk_release(bytes);
 		return lurk_say(message,
@@ -192,8 +195,11 @@ bool lurk_workspace_read(struct lurk_workspace *ws, struct lurk_message *message
 				"`lurk profile new %s` makes it",
 				ws->wanted, ws->wanted);
 	}
-	if (!lurk_profile_read(&ws->profile, ws->profile_path, bytes, length, &ws->keyboards,
-			       lurk_workspace_characters(ws), message) ||
+	if (!lurk_profile_read_head(&ws->profile, ws->profile_path, bytes, length, message))
+		return false;
+	choose_layout(ws, ws->profile.layout);
+	if (!lurk_profile_read_rules(&ws->profile, &ws->keyboards, lurk_workspace_characters(ws),
+				     message) ||
 	    !lurk_profiles_read(ws, message))
 		return false;
 	ws->agrees = agrees(ws, &ws->why);

@@ -74,7 +74,15 @@ bool lurk_keyboards_read(struct lurk_keyboards_file *file, const char *path, cha
 			 size_t length, struct lurk_message *message);
 void lurk_keyboards_free(struct lurk_keyboards_file *file);
 
-/* `characters` may be NULL where no layout is known; they must live as long as the file. */
+/* The same for a profile, in two steps, since its first tells which layout it is for: what it says
+ * of itself; and its rules. `characters` may be NULL where no layout is known; they must live as
+ * long as the file. */
+bool lurk_profile_read_head(struct lurk_profile_file *file, const char *path, char *bytes,
+			    size_t length, struct lurk_message *message);
+bool lurk_profile_read_rules(struct lurk_profile_file *file,
+			     const struct lurk_keyboards_file *keyboards,
+			     const struct lurk_characters *characters, struct lurk_message *message);
+/* Both at once. */
 bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *bytes, size_t length,
 		       const struct lurk_keyboards_file *keyboards,
 		       const struct lurk_characters *characters, struct lurk_message *message);

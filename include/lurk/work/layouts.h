@@ -45,13 +45,9 @@ struct lurk_chosen_layout {
 	void *data;
 };
 
-/* Which layout a profile's text says, "" for none. */
-void lurk_layout_said(const char *bytes, size_t length, char *name, size_t size);
-
-/* Finds it for a profile's text. `desk` is the desk's; NULL asks the system. The choice keeps its
- * place from now on: its characters point to it. */
-void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *bytes, size_t length,
-			const char *desk);
+/* Finds it. `said` is the profile's, "" for none; `desk` is the desk's; NULL asks the system. The
+ * choice keeps its place from now on: its characters point to it. */
+void lurk_layout_choose(struct lurk_chosen_layout *choice, const char *said, const char *desk);
 void lurk_layout_forget(struct lurk_chosen_layout *choice);
 
 /* The layout; NULL where none is known. */
