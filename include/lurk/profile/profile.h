@@ -81,7 +81,8 @@ bool lurk_profile_read_head(struct lurk_profile_file *file, const char *path, ch
 			    size_t length, struct lurk_message *message);
 bool lurk_profile_read_rules(struct lurk_profile_file *file,
 			     const struct lurk_keyboards_file *keyboards,
-			     const struct lurk_characters *characters, struct lurk_message *message);
+			     const struct lurk_characters *characters,
+			     struct lurk_message *message);
 /* Both at once. */
 bool lurk_profile_read(struct lurk_profile_file *file, const char *path, char *bytes, size_t length,
 		       const struct lurk_keyboards_file *keyboards,
