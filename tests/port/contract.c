@@ -195,7 +195,7 @@ static void taken_it_speaks_only_through_send(void **state)
 static void what_is_held_is_told(void **state)
 {
 	struct contract_rig *rig = *state;
-	struct lurk_taken_held held;
+	struct lurk_taken_held held = {0};
 	struct lurk_port_event event;
 
 	start_listening(rig);
