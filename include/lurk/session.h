@@ -145,13 +145,20 @@ struct lurk_session_part {
 	uint16_t asked_profile, asked_previous;
 };
 
+/* Whether rules are switched off on the keyboards of a seat. */
+struct lurk_session_off {
+	bool now;     /* none is in force, whatever is loaded */
+	bool asked;   /* the same as requests and the off chord left it */
+	bool toggled; /* by a key, which can switch them on again */
+	uint32_t by;  /* the user who switched them off; LURK_NOBODY for the off chord */
+};
+
 /* All that decides which rules are in force: changed, and gone back to, as a whole. */
 struct lurk_session_mode {
 	struct lurk_session_part parts[LURK_SESSION_PARTS]; /* the computer's, then each seat's */
-	bool off;          /* no rule is in force, whatever is loaded */
-	bool asked_off;    /* the same as requests and the off chord left it */
-	bool toggled;      /* by a key, which can switch them on again */
-	uint32_t off_by;   /* the user who switched them off; LURK_NOBODY for the off chord */
+	/* At each seat; the first of keyboards that no seat has a place for, and of seats to come.
+	 */
+	struct lurk_session_off off[LURK_SESSION_PARTS];
 	bool trying;       /* what is in force of a part is not stored, and ends by itself */
 	uint8_t tried;     /* which part that is */
 	uint32_t tried_by; /* the user who began that */
@@ -186,6 +193,7 @@ struct lurk_session {
 	bool leaving;     /* lurk_session_leave() */
 	unsigned changes; /* counts what may have changed of keyboards and of what is in force */
 	uint32_t chorded; /* how often the off chord has switched */
+	uint8_t chorded_at; /* the part of the seat where it last did */
 	lurk_watch *watch;
 	void *watch_data;
 	struct lurk_session_mode mode;
@@ -266,9 +274,11 @@ void lurk_session_end_try(struct lurk_session *session);
 enum lurk_error lurk_session_use(struct lurk_session *session, const struct lurk_request *request,
 				 uint16_t profile, struct lurk_apply_report *report);
 
-/* Switches all rules off, on all keyboards and those that come, and on again. Applying switches
- * them on. Nothing is stored. The same happens when the off chord is held on any keyboard: see
- * lurk/chord.h; its keys are those that the image has for that keyboard (LURK_QUIRK_OFF_CHORD). */
+/* Switches all rules off, the computer's too, and on again: on the keyboards of the seat
+ * `request->part` and those that come there; of part 0 at every seat. Applying switches them on
+ * there. Nothing is stored. What is tried ends where that holds at the seat. The same happens when
+ * the off chord is held on a keyboard, for its seat: see lurk/chord.h; its keys are those that the
+ * image has for that keyboard (LURK_QUIRK_OFF_CHORD). */
 enum lurk_error lurk_session_switch(struct lurk_session *session,
 				    const struct lurk_request *request, bool off,
 				    struct lurk_apply_report *report);
@@ -301,17 +311,17 @@ static inline struct lurk_session_mode lurk_session_asked(const struct lurk_sess
 	for (unsigned i = 0; i < LURK_SESSION_PARTS; i++) {
 		asked.parts[i].profile = asked.parts[i].asked_profile;
 		asked.parts[i].previous = asked.parts[i].asked_previous;
+		asked.off[i].now = asked.off[i].asked;
+		asked.off[i].toggled = false;
 	}
-	asked.off = asked.asked_off;
-	asked.toggled = false;
 	return asked;
 }
 
-/* Whether another user than this one switched rules off: not the off chord, which is for whoever is
- * there. */
-static inline bool lurk_session_off_by_other(const struct lurk_session_mode *mode, uint32_t user)
+/* Whether another user than this one switched rules off there: not the off chord, which is for
+ * whoever is there. */
+static inline bool lurk_session_off_by_other(const struct lurk_session_off *off, uint32_t user)
 {
-	return mode->off && mode->off_by != LURK_NOBODY && mode->off_by != user;
+	return off->now && off->by != LURK_NOBODY && off->by != user;
 }
 
 /* Which layout is active at the seat `request->part`, as lurk_layout_number() has it, 0 for not

@@ -167,7 +167,8 @@ static int restore(struct service *s, struct lurk_message *message)
 {
 	if (!start(s, message))
 		return 1;
-	s->session.mode.off = true;
+	for (unsigned i = 0; i < LURK_SESSION_PARTS; i++)
+		s->session.mode.off[i].now = true;
 	lurk_session_run(&s->session);
 	lurk_session_stop(&s->session);
 	return 0;

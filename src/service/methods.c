@@ -145,6 +145,12 @@ void lurk_method_end_try(struct lurk_call *call)
 		lurk_call_fail(call, LURK_RPC_NOT_STORED, "nothing is being tried");
 		return;
 	}
+	if (tried && tried != lurk_call_screen(call) && !call->caller->rights.change) {
+		lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
+			       "it is another seat's; root, the group lurk and who sits there may "
+			       "end it");
+		return;
+	}
 	lurk_session_end_try(call->rpc->session);
 	/* Another's versions are not told. */
 	answer_change(call, LURK_OK, &report, tried == lurk_call_own_part(call) ? tried : 0,
@@ -266,10 +272,18 @@ static void end_using(struct lurk_rpc *rpc, struct lurk_caller *caller)
 
 void lurk_method_switch(struct lurk_call *call)
 {
-	const struct lurk_request request = lurk_call_request(call, 0);
+	const bool everywhere = call->caller->rights.change;
+	const unsigned part = everywhere ? 0 : lurk_call_screen(call);
+	const struct lurk_request request = lurk_call_request(call, part);
 	const bool off = lurk_call_flag(call, "off");
 	struct lurk_apply_report report;
 
+	if (!everywhere && !part) {
+		lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
+			       "there is no keyboard where you sit; only root and the group lurk "
+			       "may switch rules of others");
+		return;
+	}
 	if (!off && !lurk_call_may_switch_on(call)) {
 		lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
 			       "only root, the group lurk and who switched them off may switch "
@@ -370,7 +384,7 @@ static uint32_t hash_of(struct lurk_rpc *rpc, struct lurk_caller *caller)
 	const struct lurk_session *s = rpc->session;
 	const struct lurk_session_mode mode = lurk_call_mode(&call);
 	const unsigned own = lurk_call_own_part(&call), parts[] = {0, own};
-	uint64_t known[7] = {(uint64_t)(mode.off | mode.trying << 1)};
+	uint64_t known[7] = {(uint64_t)(mode.off[lurk_call_screen(&call)].now | mode.trying << 1)};
 
 	for (unsigned i = 0; i < 2; i++) {
 		const struct lurk_image *image = lurk_session_image(s, parts[i]);

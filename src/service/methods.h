@@ -37,6 +37,9 @@ bool lurk_call_flag(const struct lurk_call *call, const char *name);
 struct lurk_text lurk_call_text_of(const struct lurk_call *call, const char *name);
 int64_t lurk_call_number(const struct lurk_call *call, const char *name);
 
+/* The part of the seat that requests are about: the caller's; the main one of root and of who is at
+ * no screen; 0 where no keyboard is there. */
+unsigned lurk_call_screen(const struct lurk_call *call);
 /* The part of the seat at whose screen the caller is, whatever that person may; 0 for none. */
 unsigned lurk_call_seat(const struct lurk_call *call);
 /* The caller's own part, 0 where there is none: that person must be who the session has there. */

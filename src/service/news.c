@@ -63,14 +63,24 @@ static void log_seat(struct lurk_news *news, const struct lurk_session *session,
 	news->say(news->data, line);
 }
 
+static void log_chord(struct lurk_news *news, const struct lurk_session *session)
+{
+	const unsigned part = session->chorded_at;
+	const char *seat = part ? session->seats[part - 1].name : "";
+	char line[128];
+
+	snprintf(line, sizeof line, "by the off chord%s%s: rules %s", *seat ? " at " : "", seat,
+		 session->mode.off[part].now ? "off" : "on");
+	news->say(news->data, line);
+}
+
 bool lurk_news_tell(struct lurk_news *news, const struct lurk_session *session)
 {
 	if (news->changes == session->changes)
 		return false;
 	news->changes = session->changes;
 	if (news->chorded != session->chorded)
-		news->say(news->data, session->mode.off ? "by the off chord: rules off"
-							: "by the off chord: rules on");
+		log_chord(news, session);
 	else if (news->trying && !session->mode.trying)
 		news->say(news->data, "nothing is tried any more");
 	news->chorded = session->chorded;

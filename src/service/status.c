@@ -100,9 +100,10 @@ static void add_mode(struct lurk_call *call, json_t *result, unsigned part)
 	struct lurk_session *session = call->rpc->session;
 	const struct lurk_session_mode mode = lurk_call_mode(call);
 	const struct lurk_image *image = lurk_session_image(session, part);
+	const bool off = mode.off[lurk_call_screen(call)].now;
 
-	lurk_call_add(call, result, "off", json_boolean(mode.off));
-	if (mode.off)
+	lurk_call_add(call, result, "off", json_boolean(off));
+	if (off)
 		lurk_call_add(call, result, "may_switch_on",
 			      json_boolean(lurk_call_may_switch_on(call)));
 	lurk_call_add(call, result, "trying", json_boolean(mode.trying));
@@ -131,6 +132,7 @@ static int64_t rules_of(struct lurk_session *session, unsigned part)
 static json_t *seats_json(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
+	const struct lurk_session_mode mode = lurk_call_mode(call);
 	json_t *list = json_array();
 
 	for (unsigned i = 0; i < LURK_SESSION_SEATS; i++) {
@@ -144,6 +146,7 @@ static json_t *seats_json(struct lurk_call *call)
 			      lurk_call_words(*seat->name ? seat->name : "seat0"));
 		lurk_call_add(call, one, "user", json_integer(seat->person));
 		lurk_call_add(call, one, "rules", json_integer(rules_of(session, i + 1)));
+		lurk_call_add(call, one, "off", json_boolean(mode.off[i + 1].now));
 		lurk_call_add(call, one, "error", json_integer(seat->why));
 		lurk_call_append(call, list, one);
 	}

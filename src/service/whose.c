@@ -24,10 +24,15 @@ int64_t lurk_call_number(const struct lurk_call *call, const char *name)
 
 /* ---- Whose rules ---------------------------------------------------------------------------- */
 
+unsigned lurk_call_screen(const struct lurk_call *call)
+{
+	return lurk_session_part(call->rpc->session, call->caller->seat);
+}
+
 unsigned lurk_call_seat(const struct lurk_call *call)
 {
 	const struct lurk_session *session = call->rpc->session;
-	const unsigned part = lurk_session_part(session, call->caller->seat);
+	const unsigned part = lurk_call_screen(call);
 
 	return part && session->seats[part - 1].person == call->caller->uid ? part : 0;
 }
@@ -78,10 +83,10 @@ uint32_t lurk_call_owner(const struct lurk_session *session, unsigned part)
 
 bool lurk_call_may_switch_on(const struct lurk_call *call)
 {
-	const struct lurk_session_mode *mode = &call->rpc->session->mode;
+	const struct lurk_session_off *off = &call->rpc->session->mode.off[lurk_call_screen(call)];
 
 	return call->caller->rights.change ||
-	       (call->caller->rights.off && !lurk_session_off_by_other(mode, call->caller->uid));
+	       (call->caller->rights.off && !lurk_session_off_by_other(off, call->caller->uid));
 }
 
 struct lurk_request lurk_call_request(const struct lurk_call *call, unsigned part)

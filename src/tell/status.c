@@ -52,6 +52,11 @@ static void tell_whose(FILE *out, const struct lurk_machine *machine)
 				"On top of them holds what %s, who is at the screen, has: %s.\n",
 				user_name(p->user, number),
 				lurk_words_count(p->rules, "rule", rules));
+		if (p->off && !machine->off)
+			fprintf(out,
+				"At %s, where %s sits, all rules are off: `lurk on` switches them "
+				"on at every seat.\n",
+				p->seat, user_name(p->user, number));
 	}
 	fprintf(out, "Root and members of the group lurk may change that: %s.\n",
 		machine->may_change ? "you may" : "you may not");
@@ -118,6 +123,7 @@ static struct json_object *persons_json(const struct lurk_machine *machine)
 		tell_put_number(one, "user", p->user);
 		tell_put_number(one, "rules", p->rules);
 		tell_put_text(one, "why_not", p->why ? lurk_error_text(p->why) : "");
+		tell_put_flag(one, "off", p->off);
 		json_object_array_add(list, one);
 	}
 	return list;

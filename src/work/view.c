@@ -170,6 +170,7 @@ static void read_person(struct json_object *one, struct lurk_machine *machine)
 	p->user = (uint32_t)lurk_link_number(one, "user");
 	p->rules = (uint32_t)lurk_link_number(one, "rules");
 	p->why = (enum lurk_error)lurk_link_number(one, "error");
+	p->off = lurk_link_flag(one, "off");
 	lurk_link_copy(one, "seat", p->seat, sizeof p->seat);
 }
 
@@ -189,7 +190,8 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 			snprintf(machine->profile, sizeof machine->profile, "%.*s",
 				 (int)profile.word.length, profile.word.bytes);
 		}
-		machine->off = machine->session->mode.off;
+		machine->off =
+			machine->session->mode.off[lurk_session_part(machine->session, "")].now;
 		machine->trying = machine->session->mode.trying;
 		return true;
 	}

@@ -313,7 +313,10 @@ static void allow(struct desk *d)
 
 static void switch_rules(struct desk *d)
 {
-	lurk_session_switch(&d->session, NULL, !d->session.mode.off, &d->report);
+	const unsigned part = any(d, LURK_SESSION_PARTS);
+	const struct lurk_request request = {.by = LURK_NOBODY, .part = (uint8_t)part};
+
+	lurk_session_switch(&d->session, &request, !d->session.mode.off[part].now, &d->report);
 }
 
 static bool is_withheld(const struct desk *d)

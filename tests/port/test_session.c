@@ -575,6 +575,12 @@ static const struct {
 	 0},
 };
 
+/* At the main seat, where a keyboard is if nothing else is said. */
+static bool is_off(const struct bench *b)
+{
+	return b->session.mode.off[1].now;
+}
+
 static void a_chord_switches_off(void **state)
 {
 	static const struct lurk_quirk own[] = {{LURK_QUIRK_OFF_CHORD, LURK_KEY_LEFTCTRL},
@@ -597,13 +603,13 @@ static void a_chord_switches_off(void **state)
 				 LURK_OK);
 		press(b, chords[i].presses);
 		got = sim_rig_got(b->rig);
-		if (strcmp(got, chords[i].got) || b->session.mode.off != chords[i].off)
+		if (strcmp(got, chords[i].got) || is_off(b) != chords[i].off)
 			fail_msg("%s, %s: %s, not %s; %s", chords[i].rules, chords[i].presses, got,
-				 chords[i].got, b->session.mode.off ? "off" : "on");
-		if (b->session.mode.off && !chords[i].own) { /* and on again */
+				 chords[i].got, is_off(b) ? "off" : "on");
+		if (is_off(b) && !chords[i].own) { /* and on again */
 			press(b, "-ShiftLeft -ShiftRight -Escape +ShiftLeft +ShiftRight +Escape "
 				 "~2100 -ShiftLeft -ShiftRight -Escape");
-			assert_false(b->session.mode.off);
+			assert_false(is_off(b));
 			assert_false(lurk_sim_anything_down(b->rig->sim));
 		}
 		end(b);
@@ -772,7 +778,8 @@ static void seats_are_apart(void **state)
 
 	(void)state;
 	assert_int_equal(apply(b, "CapsLock>Tab"), LURK_OK);
-	memcpy(b->keyboards[1].info.seat, "seat1", 6);
+	lurk_sim_seat(b->rig->sim, 1, "seat1");
+	settle(b);
 	lurk_session_withhold(&b->session, "", 10000000);
 	lurk_session_withhold(&b->session, "seat1", 5000000);
 	lurk_session_withhold(&b->session, "seat2", 5000000);
@@ -781,12 +788,12 @@ static void seats_are_apart(void **state)
 	play(b, "+KeyA -KeyA +1:KeyB -1:KeyB", "KeyB+ KeyB- ");
 	play(b, "+1:ShiftLeft +1:ShiftRight +1:Escape ~2100 -1:Escape -1:ShiftRight -1:ShiftLeft",
 	     "ShiftLeft+ ShiftRight+ ShiftLeft- ShiftRight- ");
-	assert_true(b->session.mode.off);
+	assert_true(!is_off(b) && b->session.mode.off[2].now);
 	play(b, "+KeyA -KeyA", "");
 	press(b, "+ShiftLeft +ShiftRight +Escape ~2100 -Escape -ShiftRight -ShiftLeft");
-	assert_false(b->session.mode.off);
+	assert_true(is_off(b));
 	sim_rig_got(b->rig);
-	play(b, "+KeyA -KeyA +CapsLock -CapsLock", "KeyA+ KeyA- Tab+ Tab- ");
+	play(b, "+KeyA -KeyA +CapsLock -CapsLock", "KeyA+ KeyA- CapsLock+ CapsLock- ");
 	end(b);
 }
 
@@ -838,10 +845,34 @@ static void give_to(struct bench *b, const char *seat, const char *got)
 	assert_string_equal(sim_rig_got(b->rig), got);
 }
 
+/* "off" and "on" at every seat; "off0" by the one at the main seat, "off1" at seat1. */
+static void switch_rules(struct bench *b, const char *what)
+{
+	const char *where = strpbrk(what, "01");
+	const struct lurk_request request = {.by = 1,
+					     .part = (uint8_t)(where ? *where - '0' + 1 : 0)};
+
+	assert_int_equal(lurk_session_switch(&b->session, &request, what[1] == 'f', &b->report),
+			 LURK_OK);
+	settle(b);
+}
+
+static void try_own(struct bench *b, const char *rules)
+{
+	const struct lurk_request request = {.by = 1, .part = 2};
+
+	test_rules_read(&b->rules, rules);
+	assert_int_equal(test_rules_image(&b->rules), LURK_OK);
+	assert_int_equal(lurk_session_try(&b->session, &request, b->rules.bytes, b->rules.length,
+					  30000000, &b->report),
+			 LURK_OK);
+}
+
 /* What is done, step by step, and what programs get of presses: "ANN" or "BEN" or "nobody" sits
  * down at the main seat, or at seat1 with a "1" before it; "own RULES" are that of the one at the
- * main seat, "own1 RULES" at seat1; "all RULES" the computer's; "L2" another layout for the one at
- * the main seat; "moved" gives the first keyboard to seat1, and "back"; anything else is pressed.
+ * main seat, "own1 RULES" at seat1, which "try1 RULES" tries until "end"; "all RULES" the
+ * computer's; "L2" another layout for the one at the main seat; "moved" gives the first keyboard to
+ * seat1, and "back"; anything else is pressed.
  */
 static void do_step(struct bench *b, const char *what, const char *got)
 {
@@ -862,6 +893,12 @@ static void do_step(struct bench *b, const char *what, const char *got)
 		assert_int_equal(apply_own(b, "", what + 4), LURK_OK);
 	else if (!strncmp(what, "own1 ", 5))
 		assert_int_equal(apply_own(b, "seat1", what + 5), LURK_OK);
+	else if (!strncmp(what, "try1 ", 5))
+		try_own(b, what + 5);
+	else if (!strcmp(what, "end"))
+		lurk_session_end_try(&b->session);
+	else if (*what == 'o')
+		switch_rules(b, what);
 	else if (!strcmp(what, "moved") || !strcmp(what, "back"))
 		give_to(b, *what == 'm' ? "seat1" : "", got);
 	else if (*what == 'L')
@@ -966,6 +1003,43 @@ static const struct {
 	  {"+F2", "KeyX+ KeyX- "},
 	  {"L1", ""},
 	  {"~400 -F2", "KeyY+ KeyY- KeyZ+ KeyZ- "}}},
+	/* Off at one seat is on at the other; and "on" there is for that seat alone. */
+	{{{"all KeyA>KeyX", ""},
+	  {"1BEN", ""},
+	  {"off1", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyX+ KeyX- KeyA+ KeyA- "},
+	  {"off", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyA+ KeyA- "},
+	  {"on1", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyX+ KeyX- "},
+	  {"own1 KeyA>KeyY", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyY+ KeyY- "},
+	  {"all KeyA>KeyZ", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyZ+ KeyZ- KeyY+ KeyY- "}}},
+	/* The same by a key; a keyboard is as the seat is that it goes to. */
+	{{{"all KeyA>KeyX; F4>toggle", ""},
+	  {"+1:F4 -1:F4", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyX+ KeyX- KeyA+ KeyA- "},
+	  {"moved", ""},
+	  {"+KeyA -KeyA", "KeyA+ KeyA- "},
+	  {"+F4 -F4", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyX+ KeyX- KeyX+ KeyX- "},
+	  {"back", ""},
+	  {"+F4 -F4", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyX+ KeyX- "}}},
+	/* What is tried at one seat goes on while another's are switched, and ends with that. */
+	{{{"all KeyA>KeyX; F4>toggle", ""},
+	  {"1BEN", ""},
+	  {"try1 KeyA>KeyY", ""},
+	  {"off0", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyY+ KeyY- "},
+	  {"end", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyX+ KeyX- "},
+	  {"on0", ""},
+	  {"try1 KeyA>KeyY", ""},
+	  {"+F4 -F4 +1:KeyA -1:KeyA", "KeyY+ KeyY- "},
+	  {"off1", ""},
+	  {"+KeyA -KeyA +1:KeyA -1:KeyA", "KeyA+ KeyA- KeyA+ KeyA- "}}},
 	/* Each one's profiles are switched by their own keys, the computer's by its own. */
 	{{{"all F1>=dusk; KeyA>KeyX; |dusk/test; KeyA>KeyY; F1>=test", ""},
 	  {"ANN", ""},
@@ -1060,7 +1134,7 @@ static void withheld_presses_reach_nobody(void **state)
 			else
 				press(b, "+ShiftLeft +ShiftRight +Escape ~2100");
 			play(b, "-KeyB -ShiftLeft -ShiftRight -Escape", "");
-			assert_int_equal(b->session.mode.off, off);
+			assert_int_equal(is_off(b), off);
 			play(b, "+CapsLock -CapsLock",
 			     i && !off ? "Tab+ Tab- " : "CapsLock+ CapsLock- ");
 			/* Other rules, by the relay, while they are withheld. */
@@ -1204,9 +1278,9 @@ static void a_scan_code_is_enough(void **state)
 	assert_int_equal(apply(b, "hid:07:42>toggle"), LURK_OK); /* F9 */
 	assert_int_equal(b->keyboards[0].choice.reason, LURK_BECAUSE_NO_TABLE);
 	press(b, "+F9 -F9");
-	assert_true(b->session.mode.off && b->session.mode.toggled);
+	assert_true(is_off(b) && b->session.mode.off[1].toggled);
 	press(b, "+F9 -F9");
-	assert_false(b->session.mode.off);
+	assert_false(is_off(b));
 	b->keyboards[0].info = none;
 	end(b);
 }

@@ -59,10 +59,13 @@ struct part {
 	uint64_t sequence;
 };
 
+/* Where they sit; and all other seats, which are nobody's but root's and the group's. */
+enum { HERE, ELSEWHERE, PLACES };
+
 struct state {
-	bool off, trying;
-	unsigned off_by, tried;    /* a caller; an owner */
-	struct part parts[OWNERS]; /* a person's go on while another is at the screen */
+	bool off[PLACES], trying;
+	unsigned off_by[PLACES], tried; /* a caller; an owner */
+	struct part parts[OWNERS];      /* a person's go on while another is at the screen */
 };
 
 struct model {
@@ -293,13 +296,27 @@ static unsigned meant(const struct test *t, unsigned caller, unsigned method, un
 }
 
 /* Rules that another user than this one switched off stay off. */
-static void switch_on(struct test *t, unsigned caller)
+static bool may_switch_on(const struct state *s, unsigned caller)
+{
+	return rights_of[caller].change || !s->off[HERE] || s->off_by[HERE] == caller;
+}
+
+static void switch_rules(struct test *t, unsigned caller, bool off)
 {
 	struct state *s = &t->model.now;
 
-	if (s->off && !rights_of[caller].change && s->off_by != caller)
-		return;
-	s->off = false;
+	for (unsigned i = 0; i < PLACES; i++) {
+		if (i && !rights_of[caller].change)
+			continue;
+		s->off[i] = off;
+		s->off_by[i] = caller;
+	}
+}
+
+static void switch_on(struct test *t, unsigned caller)
+{
+	if (may_switch_on(&t->model.now, caller))
+		switch_rules(t, caller, false);
 }
 
 /* Whether it is carried out by the model, which then holds what comes of it. */
@@ -346,12 +363,10 @@ static bool model_does(struct test *t, unsigned caller, unsigned method, unsigne
 		end_trial(m);
 		return true;
 	case SWITCH:
-		if (!(with % 2) && !rights_of[caller].change && m->now.off &&
-		    m->now.off_by != caller)
+		if (!(with % 2) && !may_switch_on(&m->now, caller))
 			return false;
 		end_trial(m);
-		m->now.off = with % 2;
-		m->now.off_by = caller;
+		switch_rules(t, caller, with % 2);
 		return true;
 	case USE:
 		if (owner == OWNERS || !has_profile(part, with))
@@ -436,7 +451,8 @@ static void judge(struct test *t)
 
 	assert_int_equal(w->session.seats[0].layout,
 			 lurk_layout_number(layouts[m->layout], strlen(layouts[m->layout])));
-	assert_int_equal(mode.off, m->now.off);
+	for (unsigned part = 0; part < LURK_SESSION_PARTS; part++)
+		assert_int_equal(mode.off[part].now, m->now.off[part == 1 ? HERE : ELSEWHERE]);
 	assert_int_equal(mode.trying, m->now.trying);
 	for (unsigned i = 0; i < 2; i++) {
 		const unsigned owner = i ? sitting(t) : (unsigned)COMPUTER;
@@ -612,9 +628,69 @@ static void nobody_learns_or_does_what_is_not_theirs(void **state)
 	free(t);
 }
 
+/* Who asks for what at which seat, whether it is done, and what is so then: rules off at the main
+ * seat, at seat1, and whether something is tried. ONE sits at the main one, OTHER at seat1; MAY_ASK
+ * at one that has no keyboard. */
+static const struct {
+	unsigned caller, method, with;
+	bool done, off[PLACES], trying;
+} at_seats[] = {
+	{OTHER, SWITCH, 1, true, {false, true}, false},
+	{ONE, SWITCH, 1, true, {true, true}, false},
+	{OTHER, SWITCH, 0, true, {true, false}, false},
+	{MAY_ASK, SWITCH, 1, false, {true, false}, false},
+	{MAY_ASK, SWITCH, 0, false, {true, false}, false},
+	{ONE, SWITCH, 0, true, {false, false}, false},
+	{ONE, TRY, 24, true, {false, false}, true},
+	{OTHER, END_TRY, 0, false, {false, false}, true},
+	{OTHER, SWITCH, 1, true, {false, true}, true},
+	{ONE, END_TRY, 0, true, {false, true}, false},
+	{ONE, TRY, 24, true, {false, true}, true},
+	{MEMBER, END_TRY, 0, true, {false, true}, false},
+	{ONE, TRY, 24, true, {false, true}, true},
+	{ROOT, SWITCH, 1, true, {true, true}, false},
+	{ONE, SWITCH, 0, false, {true, true}, false},
+	{OTHER, APPLY, 0, true, {true, true}, false},
+	{MEMBER, SWITCH, 0, true, {false, false}, false},
+	{ROOT, SWITCH, 1, true, {true, true}, false},
+	{ROOT, APPLY, 0, true, {false, false}, false},
+};
+
+static void one_seat_is_nothing_to_another(void **state)
+{
+	struct test *t = calloc(1, sizeof *t);
+	struct world *w = &t->worlds[0];
+	const struct lurk_session_off *off = w->session.mode.off;
+
+	(void)state;
+	write_sets(t);
+	begin(w, 101);
+	lurk_sim_seat(w->rig->sim, 1, "seat1");
+	settle(w);
+	lurk_sim_sit(w->rig->sim, "", ONE);
+	lurk_sim_sit(w->rig->sim, "seat1", OTHER);
+	settle(w);
+	w->callers[ONE].rights = w->callers[OTHER].rights = w->callers[MAY_ASK].rights = at_screen;
+	strcpy(w->callers[OTHER].seat, "seat1");
+	strcpy(w->callers[MAY_ASK].seat, "seat7");
+	for (size_t i = 0; i < COUNT(at_seats); i++) {
+		write_request(t, at_seats[i].method, at_seats[i].with + 200); /* `whose` left out */
+		ask(t, 0, at_seats[i].caller);
+		if (at_seats[i].done != !!strstr(t->answers[0], "\"result\":") ||
+		    at_seats[i].off[HERE] != off[1].now ||
+		    at_seats[i].off[ELSEWHERE] != off[2].now ||
+		    at_seats[i].trying != w->session.mode.trying)
+			fail_msg("row %zu: %.200s", i, t->answers[0]);
+	}
+	lurk_session_stop(&w->session);
+	sim_rig_end(w->rig);
+	free(t);
+}
+
 int main(void)
 {
 	const struct CMUnitTest tests[] = {
+		cmocka_unit_test(one_seat_is_nothing_to_another),
 		cmocka_unit_test(nobody_learns_or_does_what_is_not_theirs),
 	};
 

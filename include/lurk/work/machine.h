@@ -42,6 +42,7 @@ struct lurk_machine {
 	struct lurk_machine_person {
 		uint32_t user, rules;
 		enum lurk_error why; /* why they are not in force */
+		bool off;            /* all rules are, at that seat */
 		char seat[32];
 	} persons[LURK_SESSION_SEATS];
 	unsigned person_count;

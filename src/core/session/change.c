@@ -39,7 +39,7 @@ static enum lurk_error plan_rules(struct lurk_session *s, const struct lurk_sess
 
 	if (!set)
 		return LURK_OK;
-	error = lurk_rules_keymap(s, mode, plan, k->info.identity.wiring, &plan->keymap, report);
+	error = lurk_rules_keymap(s, mode, number, &plan->keymap, report);
 	if (error)
 		return error;
 	lurk_image_profile(&set->image, mode->parts[plan->top].profile, &profile);
@@ -55,11 +55,12 @@ static enum lurk_error plan_rules(struct lurk_session *s, const struct lurk_sess
 enum lurk_error lurk_change_plan(struct lurk_session *s, const struct lurk_session_mode *mode,
 				 uint16_t number, unsigned part, struct lurk_compile_report *report)
 {
-	struct lurk_session_plan *plan = &lurk_session_at(s, number)->plan;
+	struct lurk_session_keyboard *k = lurk_session_at(s, number);
+	struct lurk_session_plan *plan = &k->plan;
 	enum lurk_error error;
 
 	describe(s, mode, number);
-	if (mode->off && !mode->toggled)
+	if (mode->off[k->part].now && !mode->off[k->part].toggled)
 		return LURK_OK;
 	error = plan_rules(s, mode, number, report);
 	if (!error || !plan->top || plan->top == part)
@@ -150,7 +151,7 @@ static void tell_one(struct lurk_session *s, uint16_t number)
 	k->told = k->choice;
 	if (asked.parts[0].profile == s->mode.parts[0].profile &&
 	    asked.parts[k->part].profile == s->mode.parts[k->part].profile &&
-	    asked.off == s->mode.off)
+	    asked.off[k->part].now == s->mode.off[k->part].now)
 		return;
 	if (lurk_change_plan(s, &asked, number, 0, &unused))
 		memset(&k->plan, 0, sizeof k->plan);

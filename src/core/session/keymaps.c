@@ -6,13 +6,14 @@
 
 /* What it is compiled for, as a line of the list. */
 static struct lurk_compiled wanted(struct lurk_session *s, const struct lurk_session_mode *mode,
-				   const struct lurk_session_plan *plan, uint8_t wiring)
+				   const struct lurk_session_keyboard *k)
 {
 	const struct lurk_ruleset *computer = lurk_session_ruleset(s, mode, 0);
+	const struct lurk_session_plan *plan = &k->plan;
 	struct lurk_compiled one = {.described = plan->top ? plan->own_described : plan->described,
 				    .profile = mode->parts[plan->top].profile,
-				    .wiring = wiring,
-				    .toggles_only = mode->off};
+				    .wiring = k->info.identity.wiring,
+				    .toggles_only = mode->off[k->part].now};
 
 	if (plan->top && computer) {
 		one.below_described = plan->described;
@@ -31,16 +32,16 @@ static bool is_same(const struct lurk_compiled *one, const struct lurk_compiled 
 }
 
 enum lurk_error lurk_rules_keymap(struct lurk_session *s, const struct lurk_session_mode *mode,
-				  const struct lurk_session_plan *plan, uint8_t wiring,
-				  const struct lurk_keymap **keymap,
+				  uint16_t number, const struct lurk_keymap **keymap,
 				  struct lurk_compile_report *report)
 {
-	const unsigned ruleset = mode->parts[plan->top].ruleset;
+	const struct lurk_session_keyboard *k = lurk_session_at(s, number);
+	const unsigned ruleset = mode->parts[k->plan.top].ruleset;
 	struct lurk_ruleset *set = &s->rulesets[ruleset];
-	struct lurk_compiled one = wanted(s, mode, plan, wiring);
+	struct lurk_compiled one = wanted(s, mode, k);
 	struct lurk_compile_part below;
-	struct lurk_compile_job job = {&set->image, one.profile, one.described,
-				       wiring,      mode->off,   NULL};
+	struct lurk_compile_job job = {&set->image, one.profile,      one.described,
+				       one.wiring,  one.toggles_only, NULL};
 	enum lurk_error error;
 
 	for (unsigned i = 0; i < set->keymap_count; i++) {

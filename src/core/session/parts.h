@@ -152,8 +152,7 @@ void lurk_change_give_up(struct lurk_session *s, uint16_t number, enum lurk_erro
 
 /* The keymap of a mode for a keyboard, as its plan describes it: equal keyboards share one. */
 enum lurk_error lurk_rules_keymap(struct lurk_session *s, const struct lurk_session_mode *mode,
-				  const struct lurk_session_plan *plan, uint8_t wiring,
-				  const struct lurk_keymap **keymap,
+				  uint16_t number, const struct lurk_keymap **keymap,
 				  struct lurk_compile_report *report);
 
 /* Forgets all keymaps of rule sets that stay in force in a mode, where their room is needed: true
@@ -180,7 +179,11 @@ void lurk_rules_start_with(const struct lurk_session *s, unsigned ruleset, struc
 
 /* By a key: another profile of a part; all rules, or all but those that switch them. */
 enum lurk_error lurk_rules_use_by_key(struct lurk_session *s, unsigned part, uint16_t profile);
-enum lurk_error lurk_rules_toggle(struct lurk_session *s);
+enum lurk_error lurk_rules_toggle(struct lurk_session *s, unsigned part);
+/* At a seat; of part 0 at every one. */
+void lurk_rules_set_off(struct lurk_session_mode *mode, unsigned part, bool off, uint32_t by);
+/* Whether what is tried holds at a seat; of part 0, whether anything is. */
+bool lurk_rules_tried_at(const struct lurk_session *s, unsigned part);
 
 /* ---- seats.c -------------------------------------------------------------------------------- */
 

@@ -158,10 +158,9 @@ static enum lurk_error open_next(struct lurk_session *s, const struct lurk_reque
 		return LURK_ERR_ROOM;
 	lurk_assert(!lurk_engines_type_from(s, ruleset));
 	*to = s->mode;
-	if (!request || !request->keep_off || !lurk_session_off_by_other(to, request->by)) {
-		to->off = to->asked_off = to->toggled = false;
-		to->off_by = LURK_NOBODY;
-	}
+	if (!request || !request->keep_off ||
+	    !lurk_session_off_by_other(&to->off[part], request->by))
+		lurk_rules_set_off(to, part, false, LURK_NOBODY);
 	memcpy(s->memory.images[ruleset], image, length);
 	lurk_rules_put(s, ruleset, &opened);
 	lurk_rules_start_with(s, ruleset, profile, &to->parts[part]);
@@ -288,31 +287,56 @@ void lurk_session_end_try(struct lurk_session *session)
 		lurk_change_back(session, &session->before);
 }
 
+void lurk_rules_set_off(struct lurk_session_mode *mode, unsigned part, bool off, uint32_t by)
+{
+	for (unsigned i = 0; i < LURK_SESSION_PARTS; i++) {
+		if (!part || i == part)
+			mode->off[i] = (struct lurk_session_off){off, off, false, by};
+	}
+}
+
+bool lurk_rules_tried_at(const struct lurk_session *s, unsigned part)
+{
+	return s->mode.trying && (!part || !s->mode.tried || s->mode.tried == part);
+}
+
+/* What is tried at another seat goes on, and ends with what is off by then. */
+static enum lurk_error change_off(struct lurk_session *s, const struct lurk_session_mode *to,
+				  bool keep_locks, unsigned part, struct lurk_apply_report *report)
+{
+	const struct lurk_request request = {.by = LURK_NOBODY, .keep_locks = keep_locks};
+	const enum lurk_error error = lurk_change(s, to, &request, report);
+
+	if (!error && s->mode.trying && !lurk_rules_tried_at(s, part))
+		s->before.off[part] = to->off[part];
+	return error;
+}
+
 enum lurk_error lurk_session_switch(struct lurk_session *session,
 				    const struct lurk_request *request, bool off,
 				    struct lurk_apply_report *report)
 {
+	const unsigned part = request ? request->part : 0;
 	struct lurk_session_mode to;
 
-	lurk_session_end_try(session);
+	if (lurk_rules_tried_at(session, part))
+		lurk_session_end_try(session);
 	memset(report, 0, sizeof *report);
 	to = session->mode;
-	to.off = to.asked_off = off;
-	to.off_by = off && request ? request->by : (uint32_t)LURK_NOBODY;
-	to.toggled = false;
-	return lurk_change(session, &to, request, report);
+	lurk_rules_set_off(&to, part, off, off && request ? request->by : (uint32_t)LURK_NOBODY);
+	return change_off(session, &to, request && request->keep_locks, part, report);
 }
 
 /* While rules are tried, a key of theirs switches those; what the trial ends with is not touched.
  */
-enum lurk_error lurk_rules_toggle(struct lurk_session *s)
+enum lurk_error lurk_rules_toggle(struct lurk_session *s, unsigned part)
 {
 	struct lurk_apply_report report = {.keyboard = 0};
 	struct lurk_session_mode to = s->mode;
 
-	to.off = !to.off;
-	to.toggled = to.off;
-	return lurk_change(s, &to, NULL, &report);
+	to.off[part].now = !to.off[part].now;
+	to.off[part].toggled = to.off[part].now;
+	return change_off(s, &to, false, part, &report);
 }
 
 static enum lurk_error use(struct lurk_session *s, const struct lurk_request *request,
@@ -382,6 +406,6 @@ enum lurk_error lurk_rules_load(struct lurk_session *s)
 		lurk_rules_put(s, 0, &image);
 		lurk_rules_start_with(s, 0, LURK_NO_TEXT, &s->mode.parts[0]);
 	}
-	s->mode.off_by = LURK_NOBODY;
+	lurk_rules_set_off(&s->mode, 0, false, LURK_NOBODY);
 	return error == LURK_ERR_EMPTY ? LURK_OK : error;
 }

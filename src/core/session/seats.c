@@ -172,6 +172,8 @@ uint8_t lurk_seats_of(struct lurk_session *s, const char *name)
 	if (s->seats[i].person != LURK_NOBODY)
 		sit(s, i, LURK_NOBODY);
 	s->seats[i].used = true;
+	s->mode.off[i + 1] = s->mode.off[0];
+	s->before.off[i + 1] = s->before.off[0];
 	memset(s->seats[i].name, 0, sizeof s->seats[i].name);
 	for (unsigned c = 0; name[c] && c + 1 < sizeof s->seats[i].name; c++)
 		s->seats[i].name[c] = name[c];

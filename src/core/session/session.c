@@ -147,18 +147,19 @@ static bool chord_event(struct lurk_session *s, const struct lurk_port_event *ev
 /* Off, whatever was; or on. Off in any case: a machine that refuses half of it is plain then. */
 static RARE void chord_held(struct lurk_session *s, uint16_t number)
 {
-	const bool off = s->mode.trying || !s->mode.off;
+	const unsigned part = lurk_session_at(s, number)->part;
+	const bool off = lurk_rules_tried_at(s, part) || !s->mode.off[part].now;
+	const struct lurk_request request = {.by = LURK_NOBODY, .part = (uint8_t)part};
 	struct lurk_apply_report unused;
 	struct lurk_session_mode to;
 
 	lurk_session_withhold(s, lurk_session_at(s, number)->info.seat, 0);
 	s->chorded++;
-	if (lurk_session_switch(s, NULL, off, &unused) == LURK_OK || !off)
+	s->chorded_at = (uint8_t)part;
+	if (lurk_session_switch(s, &request, off, &unused) == LURK_OK || !off)
 		return;
 	to = s->mode;
-	to.off = to.asked_off = true;
-	to.off_by = LURK_NOBODY;
-	to.toggled = false;
+	lurk_rules_set_off(&to, part, true, LURK_NOBODY);
 	lurk_change_back(s, &to);
 }
 
@@ -175,7 +176,7 @@ static RARE void fulfil_wishes(struct lurk_session *s, struct lurk_engine *engin
 				s, wish.below ? 0 : lurk_session_at(s, wish.keyboard)->top,
 				wish.profile);
 		else
-			lurk_rules_toggle(s);
+			lurk_rules_toggle(s, lurk_session_at(s, wish.keyboard)->part);
 		lurk_session_send(s);
 	}
 }
@@ -502,8 +503,8 @@ bool lurk_session_leave(struct lurk_session *session)
 
 	if (!session->leaving) {
 		session->leaving = true;
-		to.off = true;
-		to.toggled = to.trying = false;
+		lurk_rules_set_off(&to, 0, true, LURK_NOBODY);
+		to.trying = false;
 		for (unsigned i = 0; i < session->engines; i++)
 			lurk_engine_cancel(lurk_session_engine(session, i));
 		lurk_change_back(session, &to);
@@ -565,10 +566,10 @@ void lurk_session_verify(const struct lurk_session *s)
 	lurk_assert(!m->trying ||
 		    (s->before.parts[m->tried].ruleset != m->parts[m->tried].ruleset &&
 		     !s->before.trying));
-	lurk_assert(!m->toggled || m->off);
 	for (unsigned part = 0; part < LURK_SESSION_PARTS; part++) {
 		const struct lurk_image *image = lurk_session_image(s, part);
 
+		lurk_assert(!m->off[part].toggled || m->off[part].now);
 		lurk_assert(!image || m->parts[part].profile < image->profile_count);
 		lurk_assert(!part || !image || s->seats[part - 1].person != LURK_NOBODY);
 	}

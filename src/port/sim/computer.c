@@ -237,10 +237,17 @@ static size_t print_profile(const struct lurk_image *image, uint16_t index, char
 				profile.word.bytes);
 }
 
+/* At the main seat, where a desk's keyboards are. */
+static bool is_off(const struct lurk_session *session)
+{
+	return session->mode.off[lurk_session_part(session, "")].now;
+}
+
 bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_message *message)
 {
 	const struct lurk_session_mode *mode = &computer->session.mode;
 	const struct lurk_image *image = lurk_session_image(&computer->session, 0);
+	const bool off = is_off(&computer->session);
 	char path[PATH_MAX], text[160];
 	size_t n;
 
@@ -248,14 +255,14 @@ bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_messag
 		return false;
 	mode_path(computer->sim, path);
 	if (!image || mode->trying || !lurk_sim_has_power(computer->sim) ||
-	    !(mode->off || mode->parts[0].profile)) {
+	    !(off || mode->parts[0].profile)) {
 		unlink(path);
 		return true;
 	}
 	n = (size_t)snprintf(text, sizeof text, "of %" PRIu64 "\n", image->sequence);
 	n += print_profile(image, mode->parts[0].previous, text + n, sizeof text - n);
 	n += print_profile(image, mode->parts[0].profile, text + n, sizeof text - n);
-	n += (size_t)snprintf(text + n, sizeof text - n, "%s", mode->off ? "off\n" : "");
+	n += (size_t)snprintf(text + n, sizeof text - n, "%s", off ? "off\n" : "");
 	return lurk_file_write(path, text, n, message);
 }
 
@@ -377,7 +384,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 	struct lurk_profile now;
 	char note[96];
 
-	if (session->mode.off != off)
+	if (is_off(session) != off)
 		on_note(p, off ? "all rules are on again" : "all rules are off");
 	if (!image || lurk_session_profile(session, 0) == profile)
 		return;
@@ -390,7 +397,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 static void move_key(struct player *p, unsigned key, bool down)
 {
 	uint16_t profile = lurk_session_profile(&p->computer->session, 0);
-	bool off = p->computer->session.mode.off;
+	bool off = is_off(&p->computer->session);
 
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
 	lurk_computer_settle(p->computer);
