@@ -606,8 +606,12 @@ static void others_set(struct linux_rig *r, uint32_t scan, uint16_t code)
 	bool found = false;
 
 	memcpy(ke.scancode, &scan, sizeof scan);
-	for (unsigned i = 0; i < r->reader_count; i++)
-		found |= r->readers[i].fd >= 0 && !ioctl(r->readers[i].fd, EVIOCSKEYCODE_V2, &ke);
+	for (unsigned i = 0; i < r->reader_count; i++) { /* the machine has keyboards of its own */
+		struct input_id id = {0};
+
+		ioctl(r->readers[i].fd, EVIOCGID, &id);
+		found |= id.vendor == 0xfade && !ioctl(r->readers[i].fd, EVIOCSKEYCODE_V2, &ke);
+	}
 	assert_true(found);
 }
 
