@@ -62,8 +62,9 @@ int cli_off(struct cli *cli, int argc, char **argv)
 {
 	return run(cli, argc, argv, true,
 		   "Switch all rules off until `lurk on`, an apply, or a reboot: every key does "
-		   "its usual job. With KEY, switch the rules on that key off in the profile, "
-		   "where they stay."
+		   "its usual job. That is so at your own screen; by root and the group lurk, at "
+		   "every seat. With KEY, switch the rules on that key off in the profile, where "
+		   "they stay."
 		   "\vExamples:\n  lurk off\n  lurk off NumLock --apply");
 }
 
