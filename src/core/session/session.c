@@ -503,7 +503,10 @@ bool lurk_session_leave(struct lurk_session *session)
 
 	if (!session->leaving) {
 		session->leaving = true;
-		lurk_rules_set_off(&to, 0, true, LURK_NOBODY);
+		for (unsigned i = 0; i < LURK_SESSION_PARTS; i++) {
+			to.off[i].now = true;
+			to.off[i].toggled = false;
+		}
 		to.trying = false;
 		for (unsigned i = 0; i < session->engines; i++)
 			lurk_engine_cancel(lurk_session_engine(session, i));
