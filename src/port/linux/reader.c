@@ -48,8 +48,8 @@ static bool is_moved(const struct lurk_event_node *node, uint16_t code)
 }
 
 /* A change that Lurk wrote comes without a scan code; so do the kernel's repeats, which nobody
- * wrote. A release of its own is one for its ears too,
- * unless it will still hear of the finger: of a key that was moved, or of an AT keyboard's. */
+ * wrote. A release of its own is one for its ears too, unless it will still hear of the finger: of
+ * a key that was moved, or of an AT keyboard's. */
 static bool is_ours(struct lurk_event_node *node, uint16_t code, int value)
 {
 	unsigned char *wrote = value ? node->wrote_down : node->wrote_up;
