@@ -53,10 +53,10 @@ static void tell_whose(FILE *out, const struct lurk_machine *machine)
 				user_name(p->user, number),
 				lurk_words_count(p->rules, "rule", rules));
 		if (p->off && !machine->off)
-			fprintf(out,
-				"At %s, where %s sits, all rules are off: `lurk on` switches them "
-				"on at every seat.\n",
-				p->seat, user_name(p->user, number));
+			fprintf(out, "At %s, where %s sits, all rules are off%s.\n", p->seat,
+				user_name(p->user, number),
+				machine->may_change ? ": `lurk on` switches them on at every seat"
+						    : "");
 	}
 	fprintf(out, "Root and members of the group lurk may change that: %s.\n",
 		machine->may_change ? "you may" : "you may not");
