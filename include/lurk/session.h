@@ -338,6 +338,12 @@ uint16_t lurk_session_profile(const struct lurk_session *session, unsigned part)
 /* The part of whoever is at a seat ("" for the main one), 0 where there is no such seat. */
 unsigned lurk_session_part(const struct lurk_session *session, const char *seat);
 
+/* Whether all rules are off there. */
+static inline bool lurk_session_is_off(const struct lurk_session *session, const char *seat)
+{
+	return session->mode.off[lurk_session_part(session, seat)].now;
+}
+
 /* What persons' rules may do from now on: those in force that do more are so no longer. Before
  * that: nothing. */
 void lurk_session_allow(struct lurk_session *session, enum lurk_own may);

@@ -423,9 +423,8 @@ void lurk_method_layout(struct lurk_call *call)
 {
 	struct lurk_session *session = call->rpc->session;
 	const struct lurk_text active = lurk_call_text_of(call, "active");
-	const struct lurk_request request = {
-		.by = call->caller->uid,
-		.part = (uint8_t)lurk_session_part(session, call->caller->seat)};
+	const struct lurk_request request = {.by = call->caller->uid,
+					     .part = (uint8_t)lurk_call_screen(call)};
 	const uint32_t layout = lurk_layout_number(active.bytes, active.length);
 
 	if (lurk_session_layout(session, &request, layout) != LURK_OK) {

@@ -190,8 +190,7 @@ bool lurk_link_see(struct lurk_machine *machine, struct lurk_outcome *outcome)
 			snprintf(machine->profile, sizeof machine->profile, "%.*s",
 				 (int)profile.word.length, profile.word.bytes);
 		}
-		machine->off =
-			machine->session->mode.off[lurk_session_part(machine->session, "")].now;
+		machine->off = lurk_session_is_off(machine->session, "");
 		machine->trying = machine->session->mode.trying;
 		return true;
 	}

@@ -237,17 +237,11 @@ static size_t print_profile(const struct lurk_image *image, uint16_t index, char
 				profile.word.bytes);
 }
 
-/* At the main seat, where a desk's keyboards are. */
-static bool is_off(const struct lurk_session *session)
-{
-	return session->mode.off[lurk_session_part(session, "")].now;
-}
-
 bool lurk_computer_save(const struct lurk_computer *computer, struct lurk_message *message)
 {
 	const struct lurk_session_mode *mode = &computer->session.mode;
 	const struct lurk_image *image = lurk_session_image(&computer->session, 0);
-	const bool off = is_off(&computer->session);
+	const bool off = lurk_session_is_off(&computer->session, "");
 	char path[PATH_MAX], text[160];
 	size_t n;
 
@@ -384,7 +378,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 	struct lurk_profile now;
 	char note[96];
 
-	if (is_off(session) != off)
+	if (lurk_session_is_off(session, "") != off)
 		on_note(p, off ? "all rules are on again" : "all rules are off");
 	if (!image || lurk_session_profile(session, 0) == profile)
 		return;
@@ -397,7 +391,7 @@ static void note_switch(struct player *p, uint16_t profile, bool off)
 static void move_key(struct player *p, unsigned key, bool down)
 {
 	uint16_t profile = lurk_session_profile(&p->computer->session, 0);
-	bool off = is_off(&p->computer->session);
+	bool off = lurk_session_is_off(&p->computer->session, "");
 
 	lurk_sim_key(p->computer->sim, p->keyboard, key, down);
 	lurk_computer_settle(p->computer);
