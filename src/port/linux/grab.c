@@ -150,20 +150,31 @@ enum lurk_error lurk_node_take(struct lurk_event_node *node, const struct lurk_n
 /* ---- Keys that are moved ------------------------------------------------------------------------
  */
 
-/* Whether an entry can be another key for a while: one that is up. */
-static bool is_spare(const struct lurk_node_entry *entry)
+/* An entry that can be another key for a while: one that is up, and of those that hardly anybody
+ * has: that with the highest code that is not used. NULL where there is none. */
+static struct lurk_node_entry *spare_entry(const struct lurk_event_node *node,
+					   const lurk_codes used)
 {
-	return entry->now < BTN_MISC && entry->now != KEY_UNKNOWN && !entry->down &&
-	       !entry->moved && lurk_modifier_place(entry->now) < 0;
+	struct lurk_node_entry *spare = NULL;
+
+	for (unsigned i = 0; i < node->table_entries; i++) {
+		struct lurk_node_entry *e = lurk_node_find(node, node->table[i].raw);
+
+		if (e->now < BTN_MISC && e->now != KEY_UNKNOWN && !e->down && !e->moved &&
+		    lurk_modifier_place(e->now) < 0 && !lurk_codes_have(used, e->now) &&
+		    (!spare || e->now > spare->now))
+			spare = e;
+	}
+	return spare;
 }
 
-/* The spare key that hardly anybody has: that with the highest code. One that was pressed in
- * another's name is nobody else's until that is put back and programs do not hold it, also where
- * the finger came off just now, so that the kernel has it up. */
+/* The key that is pressed in another's name. It is nobody else's until that is put back and
+ * programs do not hold it, also where the finger came off just now, so that the kernel has it up.
+ */
 static uint16_t spare_code(const struct lurk_event_node *node)
 {
+	const struct lurk_node_entry *spare;
 	lurk_codes used = {0};
-	uint16_t spare = 0;
 
 	ioctl(node->witness, EVIOCGKEY(sizeof used), used);
 	for (size_t i = 0; i < sizeof used; i++)
@@ -172,13 +183,8 @@ static uint16_t spare_code(const struct lurk_event_node *node)
 		if (node->table[i].moved)
 			lurk_codes_put(used, node->table[i].moved, true);
 	}
-	for (unsigned i = 0; i < node->table_entries; i++) {
-		const struct lurk_node_entry *e = &node->table[i];
-
-		if (is_spare(e) && e->now > spare && !lurk_codes_have(used, e->now))
-			spare = e->now;
-	}
-	return spare;
+	spare = spare_entry(node, used);
+	return spare ? spare->now : 0;
 }
 
 static bool in_table(const struct lurk_event_node *node, const struct lurk_node_entry *entry)
@@ -243,30 +249,19 @@ struct lent {
 	unsigned count;
 };
 
-static bool is_lent(const struct lent *lent, const struct lurk_node_entry *entry)
-{
-	for (unsigned i = 0; i < lent->count; i++) {
-		if (lent->entries[i]->raw == entry->raw)
-			return true;
-	}
-	return false;
-}
-
 static bool lend(struct lurk_event_node *node, struct lent *lent, uint16_t code)
 {
-	struct lurk_node_entry *best = NULL;
+	struct lurk_node_entry *spare;
+	lurk_codes used;
 
-	for (unsigned i = 0; i < node->table_entries && lent->count < LURK_TAKEN_HELD; i++) {
-		struct lurk_node_entry *e = lurk_node_find(node, node->table[i].raw);
-
-		if (is_spare(e) && !is_lent(lent, e) && !lurk_codes_have(node->held, e->now) &&
-		    (!best || e->now > best->now))
-			best = e;
-	}
-	if (!best)
+	memcpy(used, node->held, sizeof used);
+	for (unsigned i = 0; i < lent->count; i++)
+		lurk_codes_put(used, lent->entries[i]->now, true);
+	spare = lent->count < LURK_TAKEN_HELD ? spare_entry(node, used) : NULL;
+	if (!spare)
 		return false;
-	lent->entries[lent->count++] = best;
-	return write_entries(node, best, code);
+	lent->entries[lent->count++] = spare;
+	return write_entries(node, spare, code);
 }
 
 static bool unmove(struct lurk_event_node *node, uint16_t code)
