@@ -259,20 +259,27 @@ static bool note_broken(struct edit *edit, struct lurk_message *why)
 	return true;
 }
 
-static bool save(struct edit *edit, struct lurk_message *why)
+static bool say_unsaved(const struct lurk_message *why, bool unknown)
+{
+	cli_fail(CLI_COULD_NOT, "%s%s", why->text, unknown ? "" : "; nothing is changed");
+	return false;
+}
+
+static bool save(struct edit *edit)
 {
 	struct cli *cli = edit->cli;
 	struct lurk_outcome outcome;
+	struct lurk_message why;
 
-	if (edit->broken && !note_broken(edit, why))
-		return false;
+	if (edit->broken && !note_broken(edit, &why))
+		return say_unsaved(&why, false);
 	if (!lurk_keep_edit(&cli->ws, edit->apply ? cli->machine : NULL,
 			    edit->broken || *edit->naming.summary, edit->edits.summary, &outcome)) {
 		if (edit->apply)
-			tell_refusal(&cli->ws, cli->machine, &outcome, why);
+			tell_refusal(&cli->ws, cli->machine, &outcome, &why);
 		else
-			*why = outcome.why;
-		return false;
+			why = outcome.why;
+		return say_unsaved(&why, outcome.unknown);
 	}
 	if (edit->apply && !cli->json)
 		tell_locks(stdout, cli->machine, &outcome.report);
@@ -303,7 +310,6 @@ static int save_and_say(struct edit *edit)
 {
 	struct cli *cli = edit->cli;
 	struct lurk_findings now;
-	struct lurk_message why;
 	struct json_object *object;
 	int status = CLI_DONE;
 
@@ -313,8 +319,8 @@ static int save_and_say(struct edit *edit)
 		lurk_judge(&cli->ws, cli->machine, &now);
 	else if (!may_apply(edit, &now))
 		status = CLI_FOUND;
-	if (status == CLI_DONE && !save(edit, &why))
-		status = cli_fail(CLI_COULD_NOT, "%s; nothing is changed", why.text);
+	if (status == CLI_DONE && !save(edit))
+		status = CLI_COULD_NOT;
 	if (status == CLI_DONE) {
 		object = say_edit(edit, &now);
 		if (object) {

@@ -15,12 +15,12 @@
 #define LURK_SERVICE_CONTROL_H
 
 #include "lurk/session.h"
+#include "service/protocol.h"
 #include "service/rights.h"
 #include "lurk/text/file.h"
 
 enum { LURK_CONTROL_CLIENTS = 32, LURK_CONTROL_PER_USER = 8, LURK_CONTROL_STRANGERS = 16 };
 enum { LURK_CONTROL_BURST = 100, LURK_CONTROL_PER_SECOND = 50 };
-enum { LURK_CONTROL_PATIENCE_S = 10 };
 
 struct lurk_control_options {
 	const char *path; /* of the socket */

@@ -6,6 +6,9 @@
 
 #define LURK_CONTROL_PATH "/run/lurk/control"
 
+/* For so many seconds one client's long line keeps another's waiting. */
+enum { LURK_CONTROL_PATIENCE_S = 10 };
+
 /* The longest that rules are tried, and that what is pressed is withheld. */
 enum { LURK_TRY_SECONDS = 3600, LURK_TAKE_SECONDS = 60 };
 

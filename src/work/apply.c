@@ -182,7 +182,7 @@ bool lurk_keep_edit(struct lurk_workspace *ws, struct lurk_machine *machine, boo
 	known.saved = keyboards && lurk_workspace_save_keyboards(ws, summary, &outcome->why);
 	rules.saved = known.saved == keyboards && lurk_workspace_save(ws, summary, &outcome->why);
 	fine = rules.saved && (!machine || lurk_apply(ws, machine, true, outcome));
-	if (!fine) {
+	if (!fine && !outcome->unknown) {
 		put_back(ws, &rules);
 		put_back(ws, &known);
 		forget_after(ws, before);

@@ -13,6 +13,7 @@ enum { LURK_LINK_KEYBOARDS = 64, LURK_LINK_IMAGE_MAX = 1 << 19 };
 
 struct lurk_link {
 	int fd;
+	char *path; /* of its socket, NULL for the usual one */
 	unsigned calls;
 	bool computer; /* the computer's rules are meant, whoever asks */
 	char *in;      /* what came, and was not taken yet */
@@ -28,12 +29,15 @@ struct lurk_link {
 	bool below_asked; /* since the service was seen last */
 };
 
-/* NULL with what the system said. */
+/* A `path` of NULL or "" is the usual one of the socket. NULL with what the system said. */
 struct lurk_link *lurk_link_open(const char *path, int *error);
 void lurk_link_close(struct lurk_link *link);
+/* Whether systemd's word for a unit's state says that it runs, or soon does. */
+bool lurk_link_is_coming(const char *state);
 
 /* Sends a request and returns the answer's result, to be freed; NULL with what the service said.
- * Takes `params`. */
+ * Takes `params`. Where the service ended meanwhile and is back, what is as good twice as once is
+ * asked again; of the rest nobody knows what came. */
 struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
 				   struct json_object *params, struct lurk_outcome *outcome);
 /* The next line, to be freed; NULL with a message. The end of one that has come already, or NULL.

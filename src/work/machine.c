@@ -72,27 +72,6 @@ static bool kernel_says_off(void)
 /* systemd's mark that it is to start with the system, which `lurk install` makes. */
 #define ENABLED "/etc/systemd/system/multi-user.target.wants/lurkd.service"
 
-static bool is_coming(const char *state)
-{
-	return !strcmp(state, "active") || !strcmp(state, "activating");
-}
-
-/* Once it was killed, systemd starts it again at once: nobody need be told. */
-static struct lurk_link *open_when_it_is_back(const char *path, int *error)
-{
-	enum { PAUSE_US = 100000, PAUSES = 50 };
-	char state[LURK_UNIT_STATE];
-	struct lurk_link *link = lurk_link_open(path, error);
-
-	for (unsigned i = 0; !link && *error != EACCES && i < PAUSES; i++) {
-		if (!is_coming(lurk_unit_state(state)))
-			return NULL;
-		usleep(PAUSE_US);
-		link = lurk_link_open(path, error);
-	}
-	return link;
-}
-
 static bool say_no_service(struct lurk_message *message, int error)
 {
 	char state[LURK_UNIT_STATE];
@@ -104,7 +83,7 @@ static bool say_no_service(struct lurk_message *message, int error)
 				"the kernel was started with lurk.off, so the service does "
 				"nothing and every key does its usual job; start without "
 				"that word to have the rules back");
-	if (is_coming(lurk_unit_state(state)))
+	if (lurk_link_is_coming(lurk_unit_state(state)))
 		return lurk_say(message,
 				"the service is being started again, and until then no rule is in "
 				"force: try in a moment; `systemctl status lurkd` says what "
@@ -126,8 +105,7 @@ struct lurk_machine *lurk_machine_of_service(const char *path, bool computer,
 {
 	struct lurk_machine *machine;
 	int error;
-	struct lurk_link *link = path && *path ? lurk_link_open(path, &error)
-					       : open_when_it_is_back(LURK_CONTROL_PATH, &error);
+	struct lurk_link *link = lurk_link_open(path, &error);
 
 	if (!link) {
 		say_no_service(message, error);

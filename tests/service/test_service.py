@@ -718,6 +718,74 @@ def a_profile_is_chosen():
     service.end()
 
 
+class Between:
+    """Stands between the command and the service, and ends connections: when a method is asked for, before the service has heard of
+    it or when it has answered, as where it is killed."""
+
+    def __init__(self, service):
+        self.path, self.to, self.cuts = service.folder + "/between", service.path, []
+        self.listener = socket.socket(socket.AF_UNIX)
+        self.listener.bind(self.path)
+        self.listener.listen()
+        threading.Thread(target=self.accept, daemon=True).start()
+
+    def accept(self):
+        while True:
+            threading.Thread(target=self.carry, args=[self.listener.accept()[0]], daemon=True).start()
+
+    def carry(self, client):
+        with client, client.makefile("rw") as asks, socket.socket(socket.AF_UNIX) as onward, onward.makefile("rw") as answers:
+            onward.connect(self.to)
+            for line in asks:
+                cut = self.cuts.pop(0) if self.cuts and self.cuts[0][0] == json.loads(line)["method"] else None
+                if cut and cut[1] == "unheard":
+                    return
+                answers.write(line)
+                answers.flush()
+                answer = answers.readline()
+                if cut:
+                    return
+                asks.write(answer)
+                asks.flush()
+
+
+LOST = [  # what ends when, the command, its status, what it says, the rule in force then, versions more
+    (["apply unheard"], "map F8 F9 --apply", 0, "It is in force now", "F9", 1),
+    (["apply heard"], "map F8 F10 --apply", 0, "It is in force now", "F10", 1),
+    (["status heard", "image unheard"], "map F8 F11 --apply", 0, "It is in force now", "F11", 1),
+    (["apply unheard"] * 2, "map F8 F12 --apply", 3, "ended before it answered; `lurk status` tells", "F11", 0),
+    ([], "status", 0, "1 difference that is not in force", "F11", 0),  # the file is as it was asked for
+    (["apply heard"], "apply", 0, "In force now", "F12", 1),
+    (["apply heard"] * 2, "map F8 F9 --apply", 3, "ended before it answered; `lurk status` tells", "F9", 1),
+    ([], "undo", 0, "Took back the last edit", "F9", 0),  # which was kept, as was its note
+    (["switch heard"], "off", 0, "All rules are off", None, 0),
+    (["switch unheard"], "on", 0, "In force again", "F9", 0),
+    (["use heard"], "use --previous", 3, "ended before it answered; `lurk status` tells", "F9", 0),
+]
+
+
+def an_answer_is_lost():
+    """Killed when it was asked for something: said to be done where it is, and never said to be undone where nobody knows."""
+    service = Service()
+    between = Between(service)
+    environment = {**os.environ, "LURK_SOCKET": between.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
+                   "XDG_STATE_HOME": service.folder}
+    environment.pop("LURK_DESK", None)
+    client = Client(service)
+    for cuts, words, status, says, gives, more in LOST:
+        before = client.ask("status")["result"].get("sequence", 0)
+        between.cuts = [tuple(cut.split()) for cut in cuts]
+        done = subprocess.run([*WRAPPER, LURK, *words.split()], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
+        told = (cuts, words, done.returncode, done.stdout)
+        assert done.returncode == status and says in done.stdout and not between.cuts, told
+        assert "nothing" not in done.stdout or status == 0, told
+        rules = subprocess.run([*WRAPPER, LURK, "status", "--rules"], stdout=subprocess.PIPE, text=True, env=environment).stdout
+        assert (f"F8 gives {gives}" if gives else "No rule is in force") in rules, (told, rules)
+        assert client.ask("status")["result"].get("sequence", 0) == before + more, told
+    client.end()
+    service.end()
+
+
 def the_service_itself():
     """On a machine without keyboards, or with: it starts, answers, and ends when told to."""
     if len(sys.argv) < 5:
@@ -821,8 +889,9 @@ def main():
     failed = 0
     tests = [what_is_answered, the_pages_are_true, who_follows_is_told, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what,
              rights_are_asked_each_time, there_is_always_a_place,
-             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, a_profile_is_chosen, the_view_draws_the_keyboard,
+             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
+    tests = [test for test in tests if test.__name__ in sys.argv[4:]] or tests
     for test in tests:
         try:
             test()

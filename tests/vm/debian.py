@@ -122,7 +122,7 @@ class Debian(Machine):
         end = self.await_text("]", end)
         told, status = re.match(r"(.*)\[status (\d+)\]$", self.text[begin:end], re.S).groups()
         if fine and status != "0":
-            raise RuntimeError(f"{command}: status {status}: {told}")
+            raise RuntimeError(f"status {status}, told {told.strip()[-600:]!r}: {command}")
         return told.strip()
 
     def check(self, what, fine, told=""):

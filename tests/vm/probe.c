@@ -677,6 +677,25 @@ static int console(int unused, int n)
 	return 0;
 }
 
+/* Says when the whole machine stood still for n ms or more, as a host makes it: nothing of it is
+ * whose service hangs. */
+static int still(int seconds, int n)
+{
+	struct timespec last, now, pause = {.tv_nsec = 100000000};
+	long ms, left = seconds * 1000L;
+
+	clock_gettime(CLOCK_MONOTONIC, &last);
+	for (; left > 0; left -= ms) {
+		nanosleep(&pause, NULL);
+		clock_gettime(CLOCK_MONOTONIC, &now);
+		ms = (now.tv_sec - last.tv_sec) * 1000 + (now.tv_nsec - last.tv_nsec) / 1000000;
+		if (ms >= n)
+			printf("stood still for %ld ms\n", ms);
+		last = now;
+	}
+	return 0;
+}
+
 int main(int argc, char **argv)
 {
 	static const struct {
@@ -685,7 +704,8 @@ int main(int argc, char **argv)
 	} probes[] = {{"table", table},      {"delay", delay},     {"press", press_only},
 		      {"plug", plug_cycles}, {"idle", idle},       {"down", down},
 		      {"meddle", meddle},    {"hold", hold},       {"slow", slow},
-		      {"british", british},  {"console", console}, {"touchpad", touchpad}};
+		      {"british", british},  {"console", console}, {"touchpad", touchpad},
+		      {"still", still}};
 
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	for (size_t i = 0; argc == 4 && i < sizeof probes / sizeof *probes; i++) {

@@ -63,6 +63,8 @@ struct lurk_outcome {
 	struct lurk_apply_report report;
 	struct lurk_message why;
 	bool fresh; /* by lurk_apply(): there is a version more, since something was new */
+	/* Failed because the service ended, or gave no answer: nobody knows what came of it. */
+	bool unknown;
 };
 
 /* NULL with a message where it cannot be reached; a `path` of NULL is the usual one of the socket.
