@@ -104,6 +104,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 	char rules[LURK_COUNT_WORDS], *changes = NULL;
 
 	cli_parse(cli, &words, argc, argv, &apply);
+	cli->ws.editing = true;
 	cli->ws.judged = true;
 	if (!cli_read_files(cli) || !cli_machine(cli) || !cli_have_profile(cli))
 		return CLI_COULD_NOT;

@@ -43,6 +43,7 @@ static bool prepare(struct cli *cli)
 	cli->ws.data = cli;
 	if (!cli->desk)
 		return true;
+	lurk_workspace_lock(&cli->ws);
 	if (!cli_computer(cli))
 		return false;
 	cli->ws.desk_layout = cli->computer->desk.layout;

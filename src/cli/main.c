@@ -56,6 +56,7 @@ int main(int argc, char **argv)
 
 	cli = (struct cli){.desk = desk && *desk ? desk : NULL, .argv = argv};
 	term_guard();
+	cli_tell_unwritten();
 	cli_tell_failures(argv, &cli.json);
 	cli_commands = commands;
 	first = cli_find_subcommand(&cli, argc, argv);
@@ -69,7 +70,5 @@ int main(int argc, char **argv)
 		status = cli_unknown_command(argv[first]);
 	if (!cli_close(&cli) && status == CLI_DONE)
 		status = CLI_COULD_NOT;
-	if (fflush(stdout) || ferror(stdout))
-		return cli_fail(CLI_COULD_NOT, "the output could not be written");
 	return status;
 }

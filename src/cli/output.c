@@ -7,6 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "tell/json.h"
 
@@ -86,6 +87,18 @@ void cli_tell_failures(char **argv, const bool *json)
 	failure.people = stderr;
 	stderr = stream;
 	on_exit(tell, NULL);
+}
+
+static void tell_unwritten(int status, void *unused)
+{
+	(void)unused;
+	if ((fflush(stdout) || ferror(stdout)) && status <= CLI_FOUND)
+		_exit(cli_fail(CLI_COULD_NOT, "the output could not be written"));
+}
+
+void cli_tell_unwritten(void)
+{
+	on_exit(tell_unwritten, NULL);
 }
 
 int cli_fail(int status, const char *format, ...)

@@ -43,9 +43,11 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 /* What is in force goes; files, and versions to go back to, stay. */
 static int factory(struct cli *cli)
 {
-	struct lurk_machine *machine = cli_read_files_if_good(cli) ? cli_machine(cli) : NULL;
+	struct lurk_machine *machine;
 	struct lurk_outcome outcome;
 
+	cli->ws.editing = true;
+	machine = cli_read_files_if_good(cli) ? cli_machine(cli) : NULL;
 	if (!machine)
 		return CLI_COULD_NOT;
 	if (!lurk_apply_nothing(&cli->ws, machine, &outcome))

@@ -45,6 +45,7 @@ int cli_rollback(struct cli *cli, int argc, char **argv)
 	bool fine;
 
 	cli_parse(cli, &words, argc, argv, &r);
+	cli->ws.editing = true;
 	if (!cli_read_files_if_good(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	before = cli->machine->image ? cli->machine->image->sequence : 0;

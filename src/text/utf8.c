@@ -1,7 +1,6 @@
 #include "lurk/text/utf8.h"
 
 #include <locale.h>
-#include <stdbool.h>
 #include <stdlib.h>
 #include <string.h>
 #include <threads.h>
@@ -18,6 +17,17 @@ wchar_t lurk_utf8_next(const char **text)
 
 	*text += n ? n : 1;
 	return n ? (wchar_t)c : 0xfffd;
+}
+
+bool lurk_utf8_is(const char *text)
+{
+	const size_t length = strlen(text);
+	uint32_t unused;
+	size_t n = 1, at = 0;
+
+	for (; at < length && n; at += n)
+		n = lurk_character_read(text + at, length - at, &unused);
+	return n != 0;
 }
 
 const char *lurk_utf8_write(uint32_t c, char out[5])

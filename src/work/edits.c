@@ -88,6 +88,8 @@ bool lurk_edits_text(struct lurk_edits *edits, const char *text, struct lurk_res
 	if (!*text)
 		return lurk_say(&edits->why, "--text is empty; `lurk disable KEY` makes a key do "
 					     "nothing");
+	if (!lurk_utf8_is(text))
+		return lurk_say(&edits->why, "--text is not UTF-8, which all files of rules are");
 	if (!characters)
 		return lurk_say(&edits->why,
 				"which keys type this depends on the layout, and none "

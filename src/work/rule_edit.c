@@ -4,6 +4,7 @@
 
 #include "lurk/profile/edit.h"
 #include "lurk/text/memory.h"
+#include "lurk/text/utf8.h"
 
 bool lurk_same_target(const struct lurk_target *a, const struct lurk_target *b, bool scans)
 {
@@ -82,12 +83,22 @@ static char *gives_yaml(const struct lurk_result *result)
 	return whole;
 }
 
+/* For the file, to be freed; NULL with a message where it cannot be written. */
+static char *note_yaml(struct lurk_edits *edits)
+{
+	const char *note = edits->note ? edits->note : "";
+
+	if (lurk_utf8_is(note))
+		return lurk_yaml_scalar(note);
+	lurk_say(&edits->why, "the note is not UTF-8, which all files of rules are");
+	return NULL;
+}
+
 bool lurk_rule_append(struct lurk_edits *edits, const char *press, const char *gives,
 		      const char *swap_list)
 {
 	struct lurk_workspace *ws = edits->ws;
-	char *press_text = lurk_yaml_scalar(press ? press : "");
-	char *note = lurk_yaml_scalar(edits->note ? edits->note : "");
+	char *press_text = lurk_yaml_scalar(press ? press : ""), *note = note_yaml(edits);
 	struct lurk_field fields[4];
 	uint32_t before = ws->profile.count;
 	size_t n = 0;
@@ -104,7 +115,7 @@ bool lurk_rule_append(struct lurk_edits *edits, const char *press, const char *g
 			"keyboard", ws->keyboards.keyboards[edits->keyboard - 1].name.bytes};
 	if (edits->note)
 		fields[n++] = (struct lurk_field){"note", note};
-	fine = lurk_edit_append(&ws->profile.yaml, "rules", fields, n, &edits->why) &&
+	fine = note && lurk_edit_append(&ws->profile.yaml, "rules", fields, n, &edits->why) &&
 	       reread(edits);
 	if (fine && ws->profile.count != before + 1)
 		fine = lurk_say(&edits->why,
@@ -186,10 +197,10 @@ bool lurk_rule_set(struct lurk_edits *edits, uint32_t index, const char *name, c
 /* A rule that only needs another result keeps its place, its note and its comments. */
 static bool change_in_place(struct lurk_edits *edits, uint32_t index, const char *gives)
 {
-	char *note = lurk_yaml_scalar(edits->note ? edits->note : "");
+	char *note = note_yaml(edits);
 	bool fine;
 
-	fine = lurk_rule_set(edits, index, "gives", gives) &&
+	fine = note && lurk_rule_set(edits, index, "gives", gives) &&
 	       (!edits->note || lurk_rule_set(edits, index, "note", note));
 	lurk_release(note);
 	return fine;

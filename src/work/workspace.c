@@ -172,14 +172,20 @@ static bool agrees(const struct lurk_workspace *ws, struct lurk_message *message
 	return lurk_profile_agrees(&set, &ws->keyboards, message);
 }
 
+/* keyboards.yaml stands in the folder of all the profiles. */
+void lurk_workspace_lock(struct lurk_workspace *ws)
+{
+	find_paths(ws);
+	if (ws->editing && !ws->lock)
+		ws->lock = lurk_file_lock(ws->keyboards_path) + 1;
+}
+
 bool lurk_workspace_read(struct lurk_workspace *ws, struct lurk_message *message)
 {
 	char *bytes;
 	size_t length;
 
-	find_paths(ws);
-	if (ws->editing && !ws->lock)
-		ws->lock = lurk_file_lock(ws->profile_path) + 1;
+	lurk_workspace_lock(ws);
 	if (!read_or_begin(ws->keyboards_path, keyboards_head, &bytes, &length, &ws->keyboards_seen,
 			   message) ||
 	    !lurk_keyboards_read(&ws->keyboards, ws->keyboards_path, bytes, length, message) ||

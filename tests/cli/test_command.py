@@ -39,12 +39,18 @@ class Desk:
         with open(self.path(name)) as file:
             return file.read()
 
-    def run(self, arguments, stdin="", desk="hide", env=()):
+    def want_unwritten(self, arguments):
+        """Where nothing can be written to, that is said, and it was no success."""
+        result = self.run(arguments, stdout="/dev/full")
+        assert result.returncode == 3 and "the output could not be written" in result.stderr, (arguments, result)
+
+    def run(self, arguments, stdin="", desk="hide", env=(), stdout=None):
         environment = {"PATH": os.environ["PATH"], "HOME": self.folder, "LSAN_OPTIONS": os.environ.get("LSAN_OPTIONS", ""), **dict(env)}
         if desk:
             environment["LURK_DESK"] = desk
-        return subprocess.run([*WRAPPER, LURK, *arguments], input=stdin, capture_output=True, text=True,
-                              cwd=self.folder, env=environment)
+        with open(stdout or os.devnull, "w") as out:
+            return subprocess.run([*WRAPPER, LURK, *arguments], input=stdin, stdout=out if stdout else subprocess.PIPE,
+                                  stderr=subprocess.PIPE, text=True, cwd=self.folder, env=environment)
 
     def want(self, arguments, status=0, out=(), err=(), stdin="", **kw):
         """Runs and checks: every text of out and err is there; `out` as one string is all of it."""
@@ -95,7 +101,10 @@ def help_everywhere(desk):
         assert "Everywhere" not in told and len(told.splitlines()) < 50, told
         for letter, word in re.findall(r"^  -(\w), --([a-z-]+)", told, re.M):
             assert letters.setdefault(letter, word) == word, (command, letter, word, letters[letter])
+        desk.want_unwritten([command, "--help"])
     desk.want("--version", out=["lurk 0.1"])
+    for words in ("--version", "--help", "", "status", "status --json", "show", "keyboards", "check", "picture", "resolve --list", "layout"):
+        desk.want_unwritten(words.split())
     assert desk.want("map -h") == desk.want("map --help") and desk.want("-h").startswith("Lurk gives") == desk.want("--help").startswith("Lurk gives")
 
 
@@ -110,6 +119,7 @@ USED_WRONGLY = [
     ("map F1 F2 -k heron -k wagtail", "one keyboard at a time"),
     ("map F1 F2 --force", "--force goes with --apply"),
     ("disable F1 --broken", "say on which keyboard it is broken: --broken --keyboard NAME"),
+    (["map", "F7", "--text", "x\udcff"], "--text is not UTF-8"),
     ("map F1 F2 --text x", "one result: a key, --text, --toggle or --use"),
     ("map F1 --text=", "--text is empty"),
     ("map F1 --text 'чайка'", "the layout gb has no keys for ч (U+0447); these have: ru"),
@@ -163,6 +173,8 @@ USED_WRONGLY = [
 ]
 
 COULD_NOT = [
+    (["map", "F7", "F8", "--note", "x\udcff"], "the note is not UTF-8"),
+    (["swap", "F7", "F8", "--note", "\udcff"], "the note is not UTF-8"),
     ("apply", "there is no such profile yet; `lurk map KEY RESULT` makes it"),
     ("play nowhere.desk", "nowhere.desk: No such file"),
     ("identify --play nowhere.desk", "nowhere.desk: No such file"),
@@ -1470,6 +1482,25 @@ def two_at_once(desk):
     for i in range(len(KEYS) + 1):  # and each can be taken back
         desk.want("undo", out=["Took back the last edit"], **own)
     assert sorted(os.listdir(desk.path("lurk"))) == ["undo"]
+    # In force as well, in two profiles: each that says so is in force, and can be taken back, by many at once.
+    def at_once(commands):
+        running = [subprocess.Popen([*WRAPPER, LURK, "--desk", "hide", *words.split()], cwd=desk.folder, env=environment, stdout=subprocess.PIPE,
+                                    stderr=subprocess.PIPE, text=True) for words in commands]
+        for words, one in zip(commands, running):
+            told = one.communicate()
+            assert one.returncode == 0, (words, told)
+
+    desk.want("map Pause Tab --apply")
+    desk.want("profile new night")
+    desk.want("apply")
+    keys = [f"F{n}" for n in range(7, 13)]  # not more versions than are kept
+    at_once([f"map {key} Tab --apply{' --profile night' if i % 3 == 0 else ''}" for i, key in enumerate(keys)])
+    for i, key in enumerate(keys):
+        assert f"  {key} " in desk.want(f"show --profile {'night' if i % 3 == 0 else 'base'}"), key
+    desk.want("diff", out=["are the same"])
+    at_once(["undo"] * len(keys))
+    desk.want("status", out=["1 rule in force"])
+    desk.want("diff", out=["are the same"])
     # Whoever holds the folder for ever holds nobody up for ever.
     desk.want("map Pause Tab", **own)
     folder = os.open(desk.path("lurk"), os.O_RDONLY)

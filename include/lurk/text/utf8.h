@@ -2,6 +2,7 @@
 #ifndef LURK_INCLUDE_TEXT_UTF8_H
 #define LURK_INCLUDE_TEXT_UTF8_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 #include <wchar.h>
@@ -12,6 +13,9 @@ LURK_BEGIN_C
 
 /* The character that begins there, and the text after it; U+FFFD for a byte that begins none. */
 wchar_t lurk_utf8_next(const char **text);
+
+/* Whether all of it is UTF-8. */
+bool lurk_utf8_is(const char *text);
 
 /* One character as UTF-8. Returns out. */
 const char *lurk_utf8_write(uint32_t c, char out[5]);

@@ -40,10 +40,10 @@ struct lurk_workspace {
 	const char *desk;        /* a desk's folder; NULL for the machine */
 	const char *desk_layout; /* the desk's; NULL for none */
 	const char *wanted;      /* a profile's file, or its word; NULL for the one called base */
-	bool editing;            /* it will be written: others who do so are waited for */
-	bool judging;            /* rules for keyboards that nobody knows are read all the same */
-	bool judged;             /* the profile will be: no caution about what that finds */
-	bool one_step;           /* what is saved and applied from now on is taken back at once */
+	bool editing;  /* it, or what is in force, will be written: others who do so wait */
+	bool judging;  /* rules for keyboards that nobody knows are read all the same */
+	bool judged;   /* the profile will be: no caution about what that finds */
+	bool one_step; /* what is saved and applied from now on is taken back at once */
 	struct lurk_alias aliases[LURK_ALIASES];
 	unsigned alias_count;
 	/* Asked which of the described keyboards is meant by a name that none of them has; the
@@ -68,8 +68,13 @@ struct lurk_workspace {
 	unsigned beside_count;
 	struct lurk_chosen_layout layout;
 	unsigned step; /* with one_step: the number of the first of it, 0 for none yet */
-	int lock;      /* 1 + the descriptor of the profile's folder's, 0 without one */
+	int lock;      /* 1 + the descriptor of the folder's of all profiles, 0 without one */
 };
+
+/* Where it is for editing: waits for others who edit, so that what is looked at from now on is as
+ * they left it. Reading does it, where it was not done; a machine, and a desk, is opened after it.
+ */
+void lurk_workspace_lock(struct lurk_workspace *ws);
 
 /* Reads keyboards.yaml and the profiles; missing ones are empty. False with a message. The
  * workspace keeps its place from now on. */
