@@ -155,9 +155,9 @@ static void offer_all(struct complete *c)
 	static const char *const of_keys[] = {"map", "swap", "disable", "move",    "restore",
 					      "off", "on",   "reach",   "resolve", NULL};
 	static const char *const of_profile[] = {"list", "new", "rename", "remove"};
-	static const char *const of_layout[] = {"list",  "begin",     "take", "type",  "copy",
-						"after", "restore",   "show", "check", "install",
-						"use",   "uninstall", "pack", "renew", "withdraw"};
+	static const char *const of_layout[] = {
+		"list", "begin", "take",    "type", "copy",      "after", "restore", "call",
+		"show", "check", "install", "use",  "uninstall", "pack",  "renew",   "withdraw"};
 	static const char *const of_hwdb[] = {"list", "print", "write", "remove", "take"};
 	static const char *const keyboards[] = {"--keyboard", "-k", "--same-as", NULL};
 	static const char *const profiles[] = {"--profile", "-p",         "--use",

@@ -443,6 +443,8 @@ static const struct verb verbs[] = {
 	 cli_layout_after, true, true},
 	{"restore", 2, 2, "which layout and which key: `lurk layout restore NAME KEY`",
 	 cli_layout_restore, true, true},
+	{"call", 2, 2, "which layout, and what menus call it: `lurk layout call NAME WORDS`",
+	 cli_layout_call, true, true},
 	{"show", 1, 1, "which layout: `lurk layout show NAME`", show, true, false},
 	{"check", 1, 1, "which layout: `lurk layout check NAME`", check, true, false},
 	{"install", 1, 1, "which layout: `lurk layout install NAME`", install, true, true},
@@ -463,10 +465,11 @@ static const struct verb *find_verb(const char *word, struct argp_state *state)
 			return &verbs[i];
 	}
 	near = lurk_name_nearest(word, names, VERBS);
-	argp_error(state, "`lurk layout %s` is nothing; did you mean %s?", word,
-		   near ? near
-			: "list, begin, take, type, copy, after, restore, show, check, install, "
-			  "use, uninstall or pack");
+	argp_error(
+		state, "`lurk layout %s` is nothing; did you mean %s?", word,
+		near ? near
+		     : "list, begin, take, type, copy, after, restore, call, show, check, install, "
+		       "use, uninstall or pack");
 	return NULL;
 }
 
@@ -558,7 +561,7 @@ int cli_layout(struct cli *cli, int argc, char **argv)
 	static const struct cli_words words = {
 		options, parse_option,
 		"[list]\nbegin NAME\ntype NAME KEY SIGN\ncopy NAME KEY OTHERKEY\nrestore NAME "
-		"KEY\nafter NAME DEADKEY SIGN RESULT\nshow NAME\ncheck NAME\n"
+		"KEY\nafter NAME DEADKEY SIGN RESULT\ncall NAME WORDS\nshow NAME\ncheck NAME\n"
 		"install NAME\nuse NAME\nuninstall NAME\npack NAME FILE\ntake FILE "
 		"[NAME]\nrenew\nwithdraw",
 		"A layout of your own: begin one from a layout that exists, change what single "

@@ -26,6 +26,7 @@ int cli_layout_type(struct layout *l);
 int cli_layout_copy(struct layout *l);
 int cli_layout_after(struct layout *l);
 int cli_layout_restore(struct layout *l);
+int cli_layout_call(struct layout *l);
 int cli_layout_use(struct layout *l);
 
 /* The status of what went so, having said why. */

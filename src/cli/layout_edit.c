@@ -227,3 +227,24 @@ int cli_layout_restore(struct layout *l)
 	printf("%s in %s now, with Shift and AltRight too.\n", summary, l->words[0]);
 	return CLI_DONE;
 }
+
+int cli_layout_call(struct layout *l)
+{
+	char summary[LURK_OWN_WORDS + 32];
+	struct lurk_message why;
+	const enum lurk_own_layout_edit edit = lurk_own_layout_call(l->file.own, l->words[1], &why);
+	int status;
+
+	if (edit == LURK_OWN_SAME)
+		return cli_fail(CLI_FOUND, "%s is \"%s\" in menus already", l->words[0],
+				l->words[1]);
+	snprintf(summary, sizeof summary, "menus call it \"%s\"", l->words[1]);
+	status = finish(l, edit, summary, &why);
+	if (status != CLI_DONE)
+		return status;
+	if (l->cli->json)
+		return cli_layout_json(l);
+	printf("%s is called \"%s\" now; `lurk layout install %s` says so to menus.\n", l->words[0],
+	       l->words[1], l->words[0]);
+	return CLI_DONE;
+}

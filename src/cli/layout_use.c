@@ -73,7 +73,7 @@ static void say_used(const struct layout *l, const char *before)
 int cli_layout_use(struct layout *l)
 {
 	struct lurk_message why;
-	char before[LURK_SESSION_LAYOUTS];
+	char before[LURK_SESSION_LAYOUTS], called[64];
 	enum lurk_went went;
 	sigset_t ends;
 
@@ -83,6 +83,8 @@ int cli_layout_use(struct layout *l)
 			"a simulated desk has no session: `layout: %s` in its desk.yaml lets "
 			"it type with that",
 			l->words[0]);
+	if (lurk_layouts_called(l->words[0], called))
+		l->words[0] = called;
 	if (!lurk_layouts_to_be_had(&l->cli->ws, l->words[0], &why))
 		return cli_fail(CLI_USAGE, "%s", why.text);
 	if (!lurk_layouts_of_session(before) && l->seconds)

@@ -368,7 +368,7 @@ bool lurk_layouts_called(const char *words, char name[64])
 		abort();
 	lurk_registry_called(context, words, name);
 	xkb_context_unref(context);
-	return strcmp(name, words) != 0;
+	return strncmp(name, words, 63) != 0; /* longer ones are cut where nothing is called so */
 }
 
 /* What menus call it where nobody says: beside its base. */
@@ -385,7 +385,7 @@ static void default_words(struct lurk_layout *base, const char *name, char words
 }
 
 /* Two with the same words could not be told apart in a menu. */
-static bool may_be_words(const char *words, struct lurk_message *message)
+bool lurk_own_layout_may_be_words(const char *words, struct lurk_message *message)
 {
 	char other[64];
 
@@ -395,7 +395,8 @@ static bool may_be_words(const char *words, struct lurk_message *message)
 				"backslashes",
 				LURK_OWN_WORDS - 1);
 	return !lurk_layouts_called(words, other) ||
-	       lurk_say(message, "%s is called \"%s\" already; --words says what menus call yours",
+	       lurk_say(message,
+			"%s is called \"%s\" already, and menus tell two apart by their words",
 			other, words);
 }
 
@@ -414,7 +415,7 @@ struct lurk_own_layout *lurk_own_layout_begin(const char *folder, const char *na
 		default_words(own->base, name, usual);
 		words = usual;
 	}
-	if (own->base && may_be_words(words, message)) {
+	if (own->base && lurk_own_layout_may_be_words(words, message)) {
 		include_of_name(own->base->name, spec);
 		if (lurk_own_layout_take_text(own, lurk_print(of_own_shape, spec, words),
 					      message) &&

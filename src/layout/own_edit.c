@@ -128,6 +128,15 @@ static bool fulfil(struct lurk_own_layout *own, struct wish *wish, struct lurk_m
 	return done;
 }
 
+static bool is_of_own_shape(const struct lurk_own_layout *own, struct lurk_message *message)
+{
+	return !*own->why.text ||
+	       lurk_say(message,
+			"it is not edited here, since it has more in it than a layout of one's "
+			"own: %.400s",
+			own->why.text);
+}
+
 /* What can be said of a key only where the file is of its own shape, and XKB knows the key. */
 static bool can_edit(const struct lurk_own_layout *own, struct wish *wish,
 		     struct lurk_message *message)
@@ -135,11 +144,8 @@ static bool can_edit(const struct lurk_own_layout *own, struct wish *wish,
 	const char *name = lurk_key_name((lurk_key)(wish->code - LURK_KEYCODE_OFFSET));
 
 	wish->key = xkb_keymap_key_get_name(own->layout->keymap, wish->code);
-	if (*own->why.text)
-		return lurk_say(message,
-				"it is not edited here, since it has more in it than a layout of "
-				"one's own: %.400s",
-				own->why.text);
+	if (!is_of_own_shape(own, message))
+		return false;
 	if (!wish->key)
 		return lurk_say(message, "layouts know no key %s", name);
 	return !lurk_symbol_is_modifier(lurk_symbol_with(own->layout, wish->code, 0)) ||
@@ -234,6 +240,24 @@ enum lurk_own_layout_edit lurk_own_layout_restore(struct lurk_own_layout *own, l
 	while (fine && (line = lurk_symbols_key(&trial.symbols, wish.key)))
 		fine = lurk_own_layout_take_text(&trial, lurk_symbols_without(trial.text, line),
 						 message);
+	keep(own, &trial, fine);
+	return fine ? LURK_OWN_EDITED : LURK_OWN_REFUSED;
+}
+
+enum lurk_own_layout_edit lurk_own_layout_call(struct lurk_own_layout *own, const char *words,
+					       struct lurk_message *message)
+{
+	struct lurk_own_layout trial = *own;
+	bool fine;
+
+	if (!strcmp(own->layout->words, words))
+		return LURK_OWN_SAME;
+	if (!is_of_own_shape(own, message) || !lurk_own_layout_may_be_words(words, message))
+		return LURK_OWN_REFUSED;
+	trial.layout = NULL;
+	trial.text = lurk_copy(own->text, own->length);
+	fine = lurk_own_layout_take_text(
+		&trial, lurk_symbols_named(trial.text, &trial.symbols, words), message);
 	keep(own, &trial, fine);
 	return fine ? LURK_OWN_EDITED : LURK_OWN_REFUSED;
 }

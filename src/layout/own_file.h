@@ -36,6 +36,9 @@ struct lurk_own_layout {
 bool lurk_own_layout_take_text(struct lurk_own_layout *own, char *text,
 			       struct lurk_message *message);
 
+/* Whether menus may call one so: no other layout is, and a file can say it. */
+bool lurk_own_layout_may_be_words(const char *words, struct lurk_message *message);
+
 /* The dead keys after which it has something of its own, line by line. */
 void lurk_own_layout_firsts(const struct lurk_own_layout *own,
 			    void (*tell)(void *data, uint32_t first), void *data);

@@ -180,13 +180,17 @@ static char *splice(const char *text, struct lurk_span span, const char *by)
 	return lurk_print("%.*s%s%s", (int)span.start, text, by, text + span.end);
 }
 
+static bool is_comment(const char *text)
+{
+	return *text == '#' || !strncmp(text, "//", 2);
+}
+
 /* Behind what stands on that line, a comment too, so that it stays where it belongs. */
 static size_t end_of_line(const char *text, size_t at)
 {
 	const size_t rest = strspn(text + at, " \t\r");
-	const bool comment = text[at + rest] == '#' || !strncmp(text + at + rest, "//", 2);
 
-	if (comment)
+	if (is_comment(text + at + rest))
 		return at + strcspn(text + at, "\n");
 	return text[at + rest] == '\n' ? at + rest : at;
 }
@@ -215,13 +219,59 @@ char *lurk_symbols_add(const char *text, const struct lurk_symbols *symbols, con
 	return out;
 }
 
+/* A statement, and before it, each on a line of its own, the comments within the one whose place it
+ * takes. To be freed. */
+static char *with_comments(const char *text, struct lurk_span span, const char *statement)
+{
+	const struct lurk_span indented = indentation(text, span.start);
+	struct lurk_lexer lexer = {.text = text, .length = span.end, .at = span.start};
+	char *out = lurk_print("%s", ""), *whole;
+
+	do {
+		size_t at = lexer.at + strspn(text + lexer.at, " \t\r\n");
+
+		while (at < span.end && is_comment(text + at)) {
+			const size_t length = strcspn(text + at, "\n");
+			char *more = lurk_print("%s%.*s\n%.*s", out, (int)length, text + at,
+						(int)(indented.end - indented.start),
+						text + indented.start);
+
+			lurk_release(out);
+			out = more;
+			at += length;
+			at += strspn(text + at, " \t\r\n");
+		}
+		lurk_lexer_next(&lexer);
+	} while (lexer.token.kind != LURK_TOKEN_END);
+	whole = lurk_print("%s%s", out, statement);
+	lurk_release(out);
+	return whole;
+}
+
 char *lurk_symbols_with(const char *text, const struct lurk_symbols *symbols, const char *key,
 			const char *statement)
 {
 	const struct lurk_symbols_key *there = lurk_symbols_key(symbols, key);
+	char *whole, *out;
 
-	return there ? splice(text, there->span, statement)
-		     : lurk_symbols_add(text, symbols, statement);
+	if (!there)
+		return lurk_symbols_add(text, symbols, statement);
+	whole = with_comments(text, there->span, statement);
+	out = splice(text, there->span, whole);
+	lurk_release(whole);
+	return out;
+}
+
+char *lurk_symbols_named(const char *text, const struct lurk_symbols *symbols, const char *name)
+{
+	char *statement, *out;
+
+	if (symbols->name.end)
+		return splice(text, symbols->name, name);
+	statement = lurk_print("name[Group1] = \"%s\";", name);
+	out = lurk_symbols_add(text, symbols, statement);
+	lurk_release(statement);
+	return out;
 }
 
 /* A statement with the line that it leaves empty. */

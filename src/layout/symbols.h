@@ -46,6 +46,8 @@ const struct lurk_symbols_key *lurk_symbols_key(const struct lurk_symbols *symbo
 char *lurk_symbols_with(const char *text, const struct lurk_symbols *symbols, const char *key,
 			const char *statement);
 char *lurk_symbols_add(const char *text, const struct lurk_symbols *symbols, const char *statement);
+/* The text with that name, which has none of what ends it. To be freed. */
+char *lurk_symbols_named(const char *text, const struct lurk_symbols *symbols, const char *name);
 char *lurk_symbols_without(const char *text, const struct lurk_symbols_key *key);
 
 #endif

@@ -342,10 +342,12 @@ def sway_types_with_another():
     subprocess.run([LURK, "layout", "install", "tern"], check=True, stdout=subprocess.DEVNULL, env=env)
     use("tern,us", 0, "This session types with tern,us now")
     use("tern", 0, "This session types with tern now, until it ends or reads its settings anew.\n`lurk layout use tern,us` goes back.\n")
+    use("Danish", 0, "This session types with dk now, until it ends or reads its settings anew.\n`lurk layout use tern` goes back.\n")
+    use("Tern", 0, "This session types with tern now")
     use("fr", 0, "`lurk layout use tern` goes back.")
     # Nothing that is no name of a layout ever gets there.
     count = len(sway.commands)
-    for words in ['fr"; exec /bin/true', "xx", "fr;", "fr,", ",", "us,xx", "--", "de:xx", "Japanese"]:
+    for words in ['fr"; exec /bin/true', "xx", "fr;", "fr,", ",", "us,xx", "--", "de:xx", "Sternish"]:
         use(words, 2, "", err="lurk")
     for words in ['fr"', "fr; exec x", "", "a" * 300, "fr\nx"]:
         done = subprocess.run([AGENT, "--use", words], capture_output=True, text=True, env=env, timeout=PATIENCE_S)

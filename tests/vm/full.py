@@ -180,6 +180,17 @@ def killed(m):
         if way == "table" and m.caps_on():  # pressed just now, an odd number of times
             m.press("caps_lock")
         m.types("q w a" + (" caps_lock" if way == "relay" else ""), "wqa" + ("x" if way == "relay" else ""), "and all is as before")
+    told, untrue = [], []
+    for i in range(12):  # killed at any moment of a command: what that says is so
+        gives = f"F{13 + i}"
+        said = m.sh(f"(sleep 0.{i * 8:02}; kill -KILL $(pidof lurkd)) >/dev/null 2>&1 & lurk map F10 {gives} --apply 2>&1; echo =$?; wait")
+        m.runs("it runs again")
+        is_so = f"F10 gives {gives} " in m.sh("lurk status --rules", fine=False) + " "
+        told.append(said[-1])
+        if is_so != said.endswith("=0") and not (said.endswith("=3") and "lurk status" in said) or "nothing" in said and is_so:
+            untrue.append((i, said, is_so))
+    m.check(f"killed while it is asked, 12 times: {told.count('0')} done, {12 - told.count('0')} of which nobody knows", not untrue, untrue or "")
+    m.sh("lurk restore F10 --apply")
     hung = m.service()
     m.sh(f"kill -STOP {hung}")
     m.wait_for(lambda: m.service() not in ("0", hung), 120)

@@ -97,6 +97,9 @@ enum lurk_own_layout_edit lurk_own_layout_copy(struct lurk_own_layout *own, lurk
 /* Lets it type what the base does. */
 enum lurk_own_layout_edit lurk_own_layout_restore(struct lurk_own_layout *own, lurk_key key,
 						  struct lurk_message *message);
+/* Lets menus call it so. */
+enum lurk_own_layout_edit lurk_own_layout_call(struct lurk_own_layout *own, const char *words,
+					       struct lurk_message *message);
 
 /* What differs from the base: keys in the order of their codes, of each what it types with no
  * modifier, Shift, AltRight, both. Returns how many there are. */
