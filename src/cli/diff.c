@@ -92,6 +92,6 @@ int cli_diff(struct cli *cli, int argc, char **argv)
 	if (!cli_read_files(cli) || !cli_machine(cli))
 		return CLI_COULD_NOT;
 	if (diff.count == 1)
-		diff.versions[1] = cli->machine->image ? cli->machine->image->sequence : 0;
+		diff.versions[1] = lurk_version_in_force(cli->machine);
 	return diff.count ? compare_versions(&diff) : compare_files(cli);
 }

@@ -81,14 +81,20 @@ static bool on_typed(void *data, char character)
 	return false;
 }
 
-/* Somebody else may have kept it, or ended it: by a command, or by the off chord. */
+static bool is_tried(const struct cli *cli)
+{
+	return cli->machine->trying && lurk_apply_holds(&cli->ws, cli->machine);
+}
+
+/* Somebody else may have kept it, ended it, or tried or applied something else: by a command, or by
+ * the off chord. */
 static bool still_trying(struct trial *t)
 {
 	struct lurk_message unused;
 
 	if (++t->ticks % 10)
 		return true;
-	return !lurk_machine_look(t->cli->machine, &unused) || t->cli->machine->trying;
+	return !lurk_machine_look(t->cli->machine, &unused) || is_tried(t->cli);
 }
 
 static bool on_tick(void *data, unsigned left)
@@ -117,11 +123,14 @@ static bool on_tick(void *data, unsigned left)
 static int say_end(struct cli *cli, uint64_t before)
 {
 	const bool kept = lurk_apply_was_kept(&cli->ws, cli->machine, before);
+	const struct lurk_image *now = cli->machine->image;
+	const bool replaced = !kept && (cli->machine->trying || (now && now->sequence > before));
 
 	if (cli->json) {
 		struct json_object *object = json_object_new_object();
 
 		tell_put_flag(object, "kept", kept);
+		tell_put_flag(object, "replaced", replaced);
 		tell_put_flag(object, "off", cli->machine->off);
 		term_json(object);
 	} else if (kept) {
@@ -133,6 +142,9 @@ static int say_end(struct cli *cli, uint64_t before)
 		printf("All rules were switched off, and what was tried has ended.%s\n",
 		       cli->machine->image ? " `lurk on` switches on the rules of before."
 					   : " No rule was in force before it.");
+	} else if (replaced) {
+		puts("The trial is over: another command has put other rules into force, or tries "
+		     "them; `lurk status` tells.");
 	} else {
 		printf("The trial is over: everything is as before. %s is unchanged; `lurk apply` "
 		       "keeps it, `lurk undo` takes the last edit back.\n",
@@ -174,7 +186,7 @@ static int run(const struct cli_trial *trial, struct trial *t)
 {
 	struct cli *cli = t->cli;
 	struct lurk_outcome outcome;
-	uint64_t before = cli->machine->image ? cli->machine->image->sequence : 0;
+	const uint64_t before = lurk_version_in_force(cli->machine);
 	struct lurk_message why = {""};
 	char rules[LURK_COUNT_WORDS], seconds[LURK_COUNT_WORDS];
 	bool fine;
@@ -200,11 +212,11 @@ static int run(const struct cli_trial *trial, struct trial *t)
 	fine = cli->machine->desk ? cli_play_watched(cli, trial->script, on_desk_event, t, &why)
 				  : watch(t, &why);
 	term_view_end(&t->presses);
-	if (fine && t->kept && !lurk_machine_keep(cli->machine, &outcome))
-		return cli_fail(CLI_COULD_NOT, "it could not be kept: %s", outcome.why.text);
 	if (!lurk_machine_look(cli->machine, &outcome.why))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
-	if (cli->machine->trying)
+	if (fine && t->kept && is_tried(cli) && !lurk_machine_keep(cli->machine, &outcome))
+		return cli_fail(CLI_COULD_NOT, "it could not be kept: %s", outcome.why.text);
+	if (is_tried(cli))
 		lurk_machine_end_try(cli->machine, &outcome);
 	if (!fine)
 		return *why.text ? cli_fail(CLI_COULD_NOT, "%s; the trial is over", why.text)

@@ -10,11 +10,6 @@
 #include "lurk/text/words.h"
 #include "work/noted.h"
 
-static uint64_t in_force(const struct lurk_machine *machine)
-{
-	return machine->image && !machine->trying ? machine->image->sequence : 0;
-}
-
 /* Where nothing was new there is nothing to take back. */
 static void note(struct lurk_workspace *ws, uint64_t before, uint64_t after, const char *summary)
 {
@@ -59,7 +54,7 @@ bool lurk_apply(struct lurk_workspace *ws, struct lurk_machine *machine, bool st
 {
 	struct lurk_profile_set set =
 		stay ? lurk_set_as_applied(ws, machine) : lurk_workspace_set(ws);
-	const uint64_t before = in_force(machine);
+	const uint64_t before = lurk_version_in_force(machine);
 	char profile[LURK_PROFILE_WORD];
 	uint8_t *bytes;
 	size_t length;
@@ -93,21 +88,46 @@ bool lurk_apply_for_now(const struct lurk_workspace *ws, struct lurk_machine *ma
 	return fine;
 }
 
+bool lurk_apply_holds(const struct lurk_workspace *ws, const struct lurk_machine *machine)
+{
+	struct lurk_profile_set set = lurk_workspace_set(ws);
+	struct lurk_image image;
+	struct lurk_message unused;
+	size_t length;
+	uint8_t *bytes =
+		machine->image ? lurk_profile_image(&set, &ws->keyboards, &length, &unused) : NULL;
+	const bool same = bytes && lurk_image_open(bytes, length, &image) == LURK_OK &&
+			  lurk_image_same(machine->image, &image);
+
+	lurk_release(bytes);
+	return same;
+}
+
 bool lurk_apply_was_kept(struct lurk_workspace *ws, const struct lurk_machine *machine,
 			 uint64_t before)
 {
 	const struct lurk_image *now = machine->image;
 
-	if (!now || now->sequence <= before || machine->trying)
+	struct lurk_message unused;
+	struct lurk_undo newest;
+	bool noted;
+
+	if (!now || now->sequence <= before || machine->trying || !lurk_apply_holds(ws, machine))
 		return false;
-	note_files(ws, before, now->sequence);
+	/* Another command may have applied the same, and noted that. */
+	noted = lurk_undo_read(ws->state_folder, lurk_undo_newest(ws->state_folder, 0), &newest,
+			       &unused) &&
+		!lurk_undo_is_edit(&newest) && newest.after == now->sequence;
+	lurk_undo_free(&newest);
+	if (!noted)
+		note_files(ws, before, now->sequence);
 	return true;
 }
 
 bool lurk_apply_nothing(struct lurk_workspace *ws, struct lurk_machine *machine,
 			struct lurk_outcome *outcome)
 {
-	const uint64_t before = in_force(machine);
+	const uint64_t before = lurk_version_in_force(machine);
 	uint8_t *bytes = NULL;
 	size_t length;
 	bool fine = lurk_machine_version(machine, 0, &bytes, &length) &&
@@ -217,9 +237,18 @@ unsigned lurk_versions(const struct lurk_machine *machine, uint64_t out[LURK_SLO
 	return count;
 }
 
+uint64_t lurk_version_in_force(const struct lurk_machine *machine)
+{
+	if (machine->trying)
+		return machine->store->newest < 0
+			       ? 0
+			       : machine->store->sequence[machine->store->newest];
+	return machine->image ? machine->image->sequence : 0;
+}
+
 uint64_t lurk_version_before(const struct lurk_machine *machine)
 {
-	uint64_t numbers[LURK_SLOTS_MAX], now = machine->image ? machine->image->sequence : 0;
+	uint64_t numbers[LURK_SLOTS_MAX], now = lurk_version_in_force(machine);
 	unsigned count = lurk_versions(machine, numbers);
 
 	for (unsigned i = 0; i < count; i++) {
@@ -248,7 +277,7 @@ bool lurk_version_open(struct lurk_machine *machine, uint64_t version, uint8_t *
 bool lurk_apply_version(struct lurk_workspace *ws, struct lurk_machine *machine,
 			const struct lurk_image *version, struct lurk_outcome *outcome)
 {
-	const uint64_t before = in_force(machine);
+	const uint64_t before = lurk_version_in_force(machine);
 	char summary[64];
 
 	snprintf(summary, sizeof summary, "version %" PRIu64 " again", version->sequence);

@@ -158,7 +158,6 @@ static bool change(struct lurk_machine *machine, const char *method, struct json
 {
 	struct json_object *result;
 
-	json_object_object_add(params, "keep_locks", json_object_new_boolean(machine->keep_locks));
 	result = lurk_link_call(machine->service, method, params, outcome);
 	if (!result)
 		return false;
@@ -176,9 +175,18 @@ static bool say_outcome(struct lurk_outcome *outcome)
 	return !outcome->error || lurk_say(&outcome->why, "%s", lurk_error_text(outcome->error));
 }
 
-static struct json_object *with_image(const uint8_t *image, size_t length)
+static struct json_object *with_locks(const struct lurk_machine *machine)
 {
 	struct json_object *params = json_object_new_object();
+
+	json_object_object_add(params, "keep_locks", json_object_new_boolean(machine->keep_locks));
+	return params;
+}
+
+static struct json_object *with_image(const struct lurk_machine *machine, const uint8_t *image,
+				      size_t length)
+{
+	struct json_object *params = with_locks(machine);
 	char *digits = lurk_resize(NULL, 2 * length + 1);
 
 	json_object_object_add(params, "image",
@@ -203,7 +211,7 @@ bool lurk_machine_apply(struct lurk_machine *machine, const uint8_t *image, size
 			settle(machine);
 		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
-	params = with_image(image, length);
+	params = with_image(machine, image, length);
 	if (profile)
 		json_object_object_add(params, "profile", json_object_new_string(profile));
 	return change(machine, "apply", params, outcome);
@@ -223,7 +231,7 @@ bool lurk_machine_try(struct lurk_machine *machine, const uint8_t *image, size_t
 		settle(machine);
 		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
-	params = with_image(image, length);
+	params = with_image(machine, image, length);
 	json_object_object_add(params, "seconds", json_object_new_int64(seconds));
 	return change(machine, "try", params, outcome);
 }
@@ -232,7 +240,7 @@ bool lurk_machine_keep(struct lurk_machine *machine, struct lurk_outcome *outcom
 {
 	memset(outcome, 0, sizeof *outcome);
 	if (!machine->session)
-		return change(machine, "keep", json_object_new_object(), outcome);
+		return change(machine, "keep", with_locks(machine), outcome);
 	outcome->error = lurk_session_keep(machine->session, NULL);
 	settle(machine);
 	return lurk_link_see(machine, outcome) && say_outcome(outcome);
@@ -261,7 +269,7 @@ bool lurk_machine_switch(struct lurk_machine *machine, bool off, struct lurk_out
 		settle(machine);
 		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
-	params = json_object_new_object();
+	params = with_locks(machine);
 	json_object_object_add(params, "off", json_object_new_boolean(off));
 	return change(machine, "switch", params, outcome);
 }
@@ -290,7 +298,7 @@ bool lurk_machine_use(struct lurk_machine *machine, const char *word, bool while
 		settle(machine);
 		return lurk_link_see(machine, outcome) && say_outcome(outcome);
 	}
-	params = json_object_new_object();
+	params = with_locks(machine);
 	if (word)
 		json_object_object_add(params, "profile", json_object_new_string(word));
 	else

@@ -786,6 +786,55 @@ def an_answer_is_lost():
     service.end()
 
 
+TRIALS = [  # what another command does while Insert gives F10 for a while; what the one that tries says then; rules in force; undone
+    (None, "The trial is over: everything is as before.", ["Pause"], "edit: Insert now gives F10"),
+    ("keep", "Kept: in force now.", ["Pause", "Insert"], "apply: 2 rules"),
+    ("off", "All rules were switched off, and what was tried has ended.", [], "edit: Insert now gives F10"),
+    ("apply", "Kept: in force now.", ["Pause", "Insert"], "apply: 2 rules"),
+    ("map ScrollLock F11 --apply", "another command has put other rules into force", ["Pause", "Insert", "ScrollLock"],
+     "edit and its apply: ScrollLock now gives F11"),
+    ("disable Insert --apply", "another command has put other rules into force", ["Pause", "Insert"], "edit and its apply: Insert now gives nothing"),
+    ("rollback 1", "The trial is over: everything is as before.", ["Pause"], "edit: Insert now gives F10"),
+    ("restore --factory", "another command has put other rules into force", [], "apply: no rule at all"),
+    ("use base", "The trial is over: everything is as before.", ["Pause"], "edit: Insert now gives F10"),
+]
+
+
+def a_trial_and_another_command():
+    """Each says what became of its own, and each undo takes one thing back to what was in force before it."""
+    for other, says, keys, undone in TRIALS:
+        service = Service()
+        environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
+                       "XDG_STATE_HOME": service.folder}
+        environment.pop("LURK_DESK", None)
+
+        def lurk(words):
+            return subprocess.run([*WRAPPER, LURK, *words.split()], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
+
+        lurk("map Pause F9 --apply")
+        lurk("map Insert F10")
+        trial = subprocess.Popen([*WRAPPER, LURK, "try", "--for", "60min"], stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
+                                 stderr=subprocess.STDOUT, text=True, env=environment)
+        said = trial.stdout.readline() + trial.stdout.readline()
+        if other:
+            done = lurk(other)
+            assert done.returncode == 0, (other, done)
+        if not other or other == "use base":
+            trial.send_signal(signal.SIGINT)
+        said += trial.communicate(timeout=PATIENCE_S)[0]
+        assert says in said and trial.returncode == 0, (other, said)
+        lurk("on")
+        told = lurk("status --rules").stdout
+        for key in ("Pause", "Insert", "ScrollLock"):
+            assert (key in told) == (key in keys or other == "off" and key == "Pause"), (other, key, told)
+        done = lurk("undo")
+        assert undone in done.stdout and done.returncode == 0, (other, done)
+        if "apply" in undone:
+            told = lurk("status --rules").stdout
+            assert "Pause gives F9" in told and "Insert" not in told, (other, told)
+        service.end()
+
+
 def the_service_itself():
     """On a machine without keyboards, or with: it starts, answers, and ends when told to."""
     if len(sys.argv) < 5:
@@ -889,7 +938,7 @@ def main():
     failed = 0
     tests = [what_is_answered, the_pages_are_true, who_follows_is_told, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what,
              rights_are_asked_each_time, there_is_always_a_place,
-             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_profile_is_chosen, the_view_draws_the_keyboard,
+             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_trial_and_another_command, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
     tests = [test for test in tests if test.__name__ in sys.argv[4:]] or tests
     for test in tests:

@@ -27,6 +27,9 @@ bool lurk_apply(struct lurk_workspace *ws, struct lurk_machine *machine, bool st
  * lurk_machine_keep(), whoever calls it: how that is taken back is noted after the trial. */
 bool lurk_apply_for_now(const struct lurk_workspace *ws, struct lurk_machine *machine,
 			unsigned seconds, struct lurk_outcome *outcome);
+/* Whether what is in force there, or tried, is what the files say: while it is not, whoever tried
+ * them has nothing more to keep or to end. */
+bool lurk_apply_holds(const struct lurk_workspace *ws, const struct lurk_machine *machine);
 /* After a trial that began while `before` was in force, 0 for nothing: whether it was kept. */
 bool lurk_apply_was_kept(struct lurk_workspace *ws, const struct lurk_machine *machine,
 			 uint64_t before);
@@ -37,6 +40,8 @@ bool lurk_apply_nothing(struct lurk_workspace *ws, struct lurk_machine *machine,
 
 /* Numbers of the versions that are kept, the newest first; returns how many. */
 unsigned lurk_versions(const struct lurk_machine *machine, uint64_t out[LURK_SLOTS_MAX]);
+/* The one that is in force, or is again after what is tried now; 0 for none. */
+uint64_t lurk_version_in_force(const struct lurk_machine *machine);
 /* The one before what is in force, 0 for none. */
 uint64_t lurk_version_before(const struct lurk_machine *machine);
 /* A version that is kept; bytes to be freed. False with a message. */
