@@ -174,50 +174,97 @@ static bool is_chord(const char *list)
 	return !strcmp(list, "off-chord");
 }
 
-/* The list as it is to be: what it has, and what is new; a chord is another one. */
-static bool new_list(struct lurk_naming *naming, const struct lurk_node *old, char *const *keys,
-		     unsigned count, char *out, size_t size)
+/* Adds an item to a list in the making, `[` or `{` so far or more. */
+static char *with_item(char *list, const char *name, const char *value)
 {
-	snprintf(out, size, "[");
+	char *longer = lurk_print("%s%s%s%s", list, list[1] ? ", " : "", name, value);
+
+	lurk_release(list);
+	return longer;
+}
+
+static bool has_item(const struct lurk_node *list, const char *text)
+{
+	const struct lurk_node *item = list ? list->first : NULL;
+
+	while (item && strcmp(item->text, text) != 0)
+		item = item->next;
+	return item != NULL;
+}
+
+/* The list as it is to be, but for its end: what it has, and what is new; a chord is another one.
+ * To be freed; NULL with a message. */
+static char *new_list(struct lurk_naming *naming, const struct lurk_node *old, char *const *keys,
+		      unsigned count, unsigned *added)
+{
+	lurk_key *known = lurk_allocate(count, sizeof *known);
+	char *list = lurk_print("[");
+
+	*added = 0;
 	for (const struct lurk_node *key = old ? old->first : NULL; key; key = key->next)
-		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "",
-			 key->text);
+		list = with_item(list, key->text, "");
 	for (unsigned i = 0; i < count; i++) {
 		struct lurk_press press;
+		bool fine = lurk_words_press(keys[i], lurk_workspace_characters(naming->ws), &press,
+					     &naming->why);
+		unsigned before = 0;
 
-		if (!lurk_words_press(keys[i], lurk_workspace_characters(naming->ws), &press,
-				      &naming->why))
-			return false;
-		if (press.on.kind != LURK_TARGET_KEY)
-			return lurk_say(&naming->why, "`%s` is not one key", keys[i]);
-		snprintf(out + strlen(out), size - strlen(out), "%s%s", out[1] ? ", " : "",
-			 lurk_key_name(press.on.key));
+		if (fine && press.on.kind != LURK_TARGET_KEY)
+			fine = lurk_say(&naming->why, "`%s` is not one key", keys[i]);
+		if (!fine) {
+			lurk_release(list);
+			list = NULL;
+			break;
+		}
+		while (before < *added && known[before] != press.on.key)
+			before++;
+		if (before < *added || has_item(old, lurk_key_name(press.on.key)))
+			continue;
+		known[(*added)++] = press.on.key;
+		list = with_item(list, lurk_key_name(press.on.key), "");
 	}
-	snprintf(out + strlen(out), size - strlen(out), "]");
-	return true;
+	lurk_release(known);
+	return list;
 }
 
 enum lurk_went lurk_naming_mark(struct lurk_naming *naming, uint16_t described, const char *list,
 				char *const *keys, unsigned count)
 {
 	const struct lurk_node *way = description(naming, described);
-	char value[512];
+	const bool chord = is_chord(list);
+	unsigned added;
+	char *value =
+		new_list(naming, chord ? NULL : lurk_node_get(way, list), keys, count, &added);
+	char *whole = lurk_print("%s]", value ? value : "[");
+	enum lurk_went done = LURK_ASKED_WRONGLY;
 
-	if (!new_list(naming, is_chord(list) ? NULL : lurk_node_get(way, list), keys, count, value,
-		      sizeof value))
-		return LURK_ASKED_WRONGLY;
-	snprintf(naming->summary, LURK_NAMING,
-		 is_chord(list) ? "On %s the %s is %.*s" : "On %s these are %s: %.*s",
-		 name_of(naming, described), list, (int)strlen(value) - 2, value + 1);
-	return went(set(naming, way, list, value));
+	if (value)
+		snprintf(naming->summary, LURK_NAMING,
+			 chord ? "On %s the %s is %s" : "On %s these are %s: %s",
+			 name_of(naming, described), list, value + 1);
+	if (value && chord && (added < 2 || added > LURK_CHORD_KEYS)) {
+		lurk_say(&naming->why,
+			 "an off chord is 2 to %d different keys that are held together",
+			 LURK_CHORD_KEYS);
+	} else if (value && !added) {
+		lurk_say(&naming->why, "on %s these are %s already: %.400s",
+			 name_of(naming, described), list, value + 1);
+		done = LURK_FOUND;
+	} else if (value) {
+		done = went(set(naming, way, list, whole));
+	}
+	lurk_release(value);
+	lurk_release(whole);
+	return done;
 }
 
 enum lurk_went lurk_naming_nickname(struct lurk_naming *naming, uint16_t described,
 				    const char *code, const char *nickname)
 {
 	const struct lurk_keyboards_file *keyboards = &naming->ws->keyboards;
-	char list[1024] = "{", on[LURK_WORDS];
+	char *list, on[LURK_WORDS], quoted[LURK_WORDS + 8];
 	struct lurk_press press;
+	bool fine;
 
 	if (!lurk_words_press(code, lurk_workspace_characters(naming->ws), &press, &naming->why))
 		return LURK_ASKED_WRONGLY;
@@ -226,19 +273,23 @@ enum lurk_went lurk_naming_nickname(struct lurk_naming *naming, uint16_t describ
 		return LURK_ASKED_WRONGLY;
 	}
 	lurk_words_target(&press.on, on);
+	list = lurk_print("{");
 	for (uint16_t i = 0; i < keyboards->nickname_count; i++) {
 		const struct lurk_nickname *n = &keyboards->nicknames[i];
 		char one[LURK_WORDS];
 
-		if (n->keyboard == described && strcmp(lurk_words_target(&n->on, one), on) != 0)
-			snprintf(list + strlen(list), sizeof list - strlen(list), "%s: \"%s\", ",
-				 n->name, one);
+		if (n->keyboard != described || !strcmp(lurk_words_target(&n->on, one), on))
+			continue;
+		snprintf(quoted, sizeof quoted, ": \"%s\"", one);
+		list = with_item(list, n->name, quoted);
 	}
-	snprintf(list + strlen(list), sizeof list - strlen(list), "%s: \"%s\"}", nickname, on);
+	snprintf(quoted, sizeof quoted, ": \"%s\"}", on);
+	list = with_item(list, nickname, quoted);
 	snprintf(naming->summary, LURK_NAMING, "%s on %s is called %s from now on", on,
 		 name_of(naming, described), nickname);
-	return set(naming, description(naming, described), "nicknames", list) ? LURK_DONE
-									      : LURK_ASKED_WRONGLY;
+	fine = set(naming, description(naming, described), "nicknames", list);
+	lurk_release(list);
+	return fine ? LURK_DONE : LURK_ASKED_WRONGLY;
 }
 
 /* ---- What it is ------------------------------------------------------------------------------ */

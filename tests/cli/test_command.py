@@ -375,7 +375,18 @@ def names(desk):
     desk.want("keyboards --name a:b --play -", 2, stdin="press F1 on curlew", err="this keyboard has no key `F1`")
     desk.want("keyboards --name a/b --play -", 2, stdin="press Feather on curlew", err="`a/b` is no name for a keyboard")
     desk.want("keyboards --keyboard heron --broken Delete")
-    desk.want("keyboards --keyboard heron --broken Insert F9", out=["On heron these are broken: Delete, Insert, F9."])
+    desk.want("keyboards --keyboard heron --broken Insert F9 insert", out=["On heron these are broken: Delete, Insert, F9."])
+    before = desk.read("hide/keyboards.yaml")
+    desk.want("keyboards --keyboard heron --broken F9 Delete", 1, err="on heron these are broken already: Delete, Insert, F9")
+    # However many there are, each is there.
+    keys = [f"F{n}" for n in range(1, 25)] + [f"Numpad{n}" for n in range(10)] + [f"Digit{n}" for n in range(10)] + [f"Key{c}" for c in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"]
+    nicks = ", ".join(f'Nick{n}: "hid:07:{n + 4:02x}"' for n in range(59))
+    desk.write("hide/keyboards.yaml", f'keyboards:\n  wagtail: {{usb: "fade:0001", nicknames: {{{nicks}}}}}\n')
+    desk.want(["keyboards", "--keyboard", "wagtail", "--broken", *keys])
+    desk.want("keyboards --keyboard wagtail --nickname hid:07:50=Nick59")
+    text = desk.read("hide/keyboards.yaml")
+    assert all(re.search(rf"[ \[]{key}[,\]]", text) for key in keys) and text.count("Nick") == 60, text
+    desk.write("hide/keyboards.yaml", before)
     assert desk.read("hide/keyboards.yaml") == (
         '# mine\nkeyboards:\n  teal: {usb: "fade:0001"}\n  heron: {built-in: true, broken: [Delete, Insert, F9]}\n')
     desk.want("keyboards", out=["broken Delete, Insert, F9"])
@@ -764,7 +775,8 @@ def sharing(desk):
     desk.want("keyboards --keyboard wagtail --off-chord ControlLeft KeyQ", out=["On wagtail the off-chord is ControlLeft, KeyQ."])
     desk.want("keyboards --keyboard wagtail --off-chord ControlLeft ControlRight", out=["ControlLeft, ControlRight."])
     desk.want("keyboards", out=["off chord ControlLeft+ControlRight"])
-    desk.want("keyboards --keyboard wagtail --off-chord Tab", 3, err="takes 2 to 4 different keys")
+    for keys in ("Tab", "Tab Tab", "KeyA KeyB KeyC KeyD KeyE"):
+        desk.want("keyboards --keyboard wagtail --off-chord " + keys, 2, err="an off chord is 2 to 4 different keys")
     # A profile from someone else: its keyboards are matched, said, or refused; and judged in words before it is applied.
     desk.write("theirs/profile.yaml", HEAD + "- {press: Insert, gives: Home, keyboard: Grebe}\n- {swap: [Control, Alt], keyboard: wagtail}\n")
     desk.want("check theirs/profile.yaml", 1, out=["error     line 3    No keyboard is called Grebe.  [unknown-keyboard]", "`--mine NAME=MINE`",
