@@ -55,8 +55,8 @@ int main(int argc, char **argv)
 	int status = -1, first;
 
 	cli = (struct cli){.desk = desk && *desk ? desk : NULL, .argv = argv};
-	term_guard();
 	cli_tell_unwritten();
+	term_guard();
 	cli_tell_failures(argv, &cli.json);
 	cli_commands = commands;
 	first = cli_find_subcommand(&cli, argc, argv);

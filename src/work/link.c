@@ -164,24 +164,21 @@ static bool is_about_rules(const char *method)
 	return is;
 }
 
-/* False where the connection has ended. */
-static bool send_line(const struct lurk_link *link, struct json_object *request)
+/* Where it cannot be sent, that shows when the answer is awaited. */
+static void send_line(const struct lurk_link *link, struct json_object *request)
 {
 	size_t length;
 	const char *text =
 		json_object_to_json_string_length(request, JSON_C_TO_STRING_PLAIN, &length);
 	char *line = lurk_copy(text, length + 1), *at = line;
-	ssize_t n = 0;
+	ssize_t n;
 
 	line[length++] = '\n';
-	while (length && (n = send(link->fd, at, length, MSG_NOSIGNAL)) != 0) {
-		if (n < 0 && errno != EINTR)
-			break;
-		at += n < 0 ? 0 : n;
-		length -= n < 0 ? 0 : (size_t)n;
+	while (length && (n = send(link->fd, at, length, MSG_NOSIGNAL)) >= 0) {
+		at += n;
+		length -= (size_t)n;
 	}
 	lurk_release(line);
-	return !length;
 }
 
 /* The answer, to be freed; NULL with a message, and with `ended` where the service did. */
@@ -191,7 +188,7 @@ static struct json_object *ask(struct lurk_link *link, struct json_object *reque
 	struct json_object *answer, *unused;
 	char byte;
 
-	send_line(link, request); /* what it said before it ended is read all the same */
+	send_line(link, request);
 	/* A notification may come between: it is for follow(). */
 	while ((answer = lurk_link_read(link, message)) &&
 	       json_object_object_get_ex(answer, "method", &unused))
