@@ -601,7 +601,9 @@ bool lurk_edit_set(struct lurk_yaml *yaml, const struct lurk_node *map,
 
 	if (old && !lurk_node_empty(old)) {
 		puts_to(&t, field->value);
-		return splice(yaml, old->start, old->end, &t, &change, message);
+		for (at = old->end; strchr("\r\n", yaml->bytes[at - 1]);)
+			at--; /* a text on lines of its own ends with the last one's end */
+		return splice(yaml, old->start, at, &t, &change, message);
 	}
 	if (old) {
 		puts_to(&t, ": ");

@@ -349,6 +349,12 @@ static const struct {
 	 "lurk: 1\nrules: [{press: F3, gives: F4}]\n"},
 	{"-1", "lurk: 1\nrules: [{press: Tab, gives: F9}, {press: F3, gives: F4}]\n",
 	 "lurk: 1\nrules: [{press: Tab, gives: F9}]\n"},
+	{"=0",
+	 "lurk: 1\nrules:\n  - press: Tab\n    gives:\n      text: |\n        zwei\n        "
+	 "Zeilen\n\n  "
+	 "- press: F3\n    gives: F4\n",
+	 "lurk: 1\nrules:\n  - press: Tab\n    gives:\n      Tab\n\n  - press: F3\n    gives: "
+	 "F4\n"},
 	{"=0", "lurk: 1\nrules:\n  - press: CapsLock\n    gives: 'F9' # Möwe\n    note: ü\n",
 	 "lurk: 1\nrules:\n  - press: CapsLock\n    gives: Tab # Möwe\n    note: ü\n"},
 	{"=1",
