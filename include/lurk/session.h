@@ -268,6 +268,11 @@ enum lurk_error lurk_session_try(struct lurk_session *session, const struct lurk
 enum lurk_error lurk_session_keep(struct lurk_session *session, const struct lurk_request *request);
 void lurk_session_end_try(struct lurk_session *session);
 
+/* For a port that says of a slot that it is written before it is safe: what is in that one of an
+ * owner is not, so that the next apply stores it anew. What is in force stays. */
+void lurk_session_unstored(struct lurk_session *session, uint32_t owner, unsigned slot,
+			   enum lurk_error error);
+
 /* Brings another profile of the image into force: its index, or LURK_PREVIOUS for the one before:
  * where none was, the one that it is based on. Nothing is stored: after a start the first one is in
  * force. A key does the same (LURK_GIVES_PROFILE). LURK_ERR_NO_PROFILE where there is none. */

@@ -218,19 +218,42 @@ enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *byte
 	return error;
 }
 
-/* The file's entry in its folder is on the disk as well before it counts. */
-enum lurk_error lurk_slots_write(const char *folder, unsigned slot, const uint8_t *bytes,
-				 size_t count, size_t length)
+static void close_slot(const struct lurk_slots_written *slot)
 {
-	int at = open_folder(folder), fd = at < 0 ? -1 : open_slot(at, slot, O_WRONLY | O_CREAT);
-	bool fine = fd >= 0 && lurk_write_whole(fd, bytes, count) &&
-		    (count < length || ftruncate(fd, (off_t)length) == 0) && fsync(fd) == 0 &&
-		    fsync(at) == 0;
+	if (slot->file >= 0)
+		close(slot->file);
+	if (slot->folder >= 0)
+		close(slot->folder);
+}
+
+/* The file's entry in its folder is on the disk as well before it counts. */
+enum lurk_error lurk_slots_sync(const struct lurk_slots_written *slot)
+{
+	const bool fine = fsync(slot->file) == 0 && fsync(slot->folder) == 0;
 	enum lurk_error error = fine ? LURK_OK : lurk_slots_error(errno);
 
-	if (fd >= 0 && close(fd) && fine)
+	if (close(slot->file) && fine)
 		error = lurk_slots_error(errno);
-	if (at >= 0)
-		close(at);
+	close(slot->folder);
 	return error;
+}
+
+enum lurk_error lurk_slots_write(const char *folder, unsigned slot, const uint8_t *bytes,
+				 size_t count, size_t length, struct lurk_slots_written *later)
+{
+	struct lurk_slots_written open = {.folder = open_folder(folder), .file = -1};
+	enum lurk_error error;
+
+	if (open.folder >= 0)
+		open.file = open_slot(open.folder, slot, O_WRONLY | O_CREAT);
+	if (open.file < 0 || !lurk_write_whole(open.file, bytes, count) ||
+	    (count == length && ftruncate(open.file, (off_t)length))) {
+		error = lurk_slots_error(errno);
+		close_slot(&open);
+		return error;
+	}
+	if (!later)
+		return lurk_slots_sync(&open);
+	*later = open;
+	return LURK_OK;
 }

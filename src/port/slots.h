@@ -28,9 +28,22 @@ void lurk_slots_tidy(const char *folder, const char *users);
 enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *bytes, size_t size,
 				size_t *length);
 
-/* As lurk_port_class.slot_write: on the disk when it returns, with the folder's entry. Of `length`
- * bytes only the first `count` are written, for a desk whose power goes. */
+/* A slot that is written and not on the disk yet: the file, and its folder for its entry there. */
+struct lurk_slots_written {
+	int file, folder;
+};
+/* What became of one. */
+struct lurk_slots_synced {
+	uint32_t owner;
+	unsigned slot;
+	enum lurk_error error;
+};
+
+/* As lurk_port_class.slot_write: on the disk when it returns, with the folder's entry; or, with
+ * `later`, written and to be given to lurk_slots_sync(), which closes it. Of `length` bytes only
+ * the first `count` are written, for a desk whose power goes. */
 enum lurk_error lurk_slots_write(const char *folder, unsigned slot, const uint8_t *bytes,
-				 size_t count, size_t length);
+				 size_t count, size_t length, struct lurk_slots_written *later);
+enum lurk_error lurk_slots_sync(const struct lurk_slots_written *slot);
 
 #endif

@@ -29,6 +29,7 @@ struct client {
 	uint64_t last; /* counts all that clients do: when this one did something */
 	bool leaving;  /* told why; closed as soon as that is read */
 	bool waits;    /* until no other client's long line is on its way */
+	json_t *held;  /* its answer, until what it asked for is safe from a power cut */
 };
 
 struct lurk_control {
@@ -87,6 +88,7 @@ static void shut(struct lurk_control *c, struct client *client)
 	close(client->fd);
 	lurk_bytes_free(&client->in);
 	lurk_bytes_free(&client->out);
+	json_decref(client->held);
 	memset(client, 0, sizeof *client);
 	client->fd = -1;
 	if (c->long_one == client)
@@ -105,7 +107,7 @@ static void listen_for(struct lurk_control *c, struct client *client)
 
 	if (client->out.length)
 		e.events = EPOLLOUT;
-	else if (!client->waits)
+	else if (!client->waits && !client->held)
 		e.events = EPOLLIN;
 	epoll_ctl(c->epoll, EPOLL_CTL_MOD, client->fd, &e);
 }
@@ -291,10 +293,16 @@ static bool tell_answer(struct lurk_control *c, struct client *client, json_t *a
 	return true;
 }
 
+static unsigned stores(const struct lurk_control *c)
+{
+	return c->options.storing ? c->options.storing(c->options.storing_data) : 0;
+}
+
 /* False where the line has to wait. */
 static bool take_line(struct lurk_control *c, struct client *client, size_t length)
 {
 	const bool watched = client->caller.watching;
+	const unsigned before = stores(c);
 	json_t *answer;
 	bool starved;
 
@@ -302,6 +310,11 @@ static bool take_line(struct lurk_control *c, struct client *client, size_t leng
 	answer = lurk_rpc_call(&c->rpc, &client->caller, client->in.at, length, &starved);
 	if (client->caller.watching != watched)
 		count_watchers(c);
+	if (answer && stores(c) && stores(c) != before) {
+		client->held = answer;
+		listen_for(c, client);
+		return true;
+	}
 	return (!answer && !starved) || tell_answer(c, client, answer);
 }
 
@@ -314,7 +327,8 @@ static size_t longest(const struct client *client)
 
 static void take_lines(struct lurk_control *c, struct client *client)
 {
-	while (client->fd >= 0 && !client->leaving && !client->out.length && !client->waits) {
+	while (client->fd >= 0 && !client->leaving && !client->out.length && !client->waits &&
+	       !client->held) {
 		char *end =
 			client->in.length ? memchr(client->in.at, '\n', client->in.length) : NULL;
 		size_t length = end ? (size_t)(end - client->in.at) : client->in.length;
@@ -378,6 +392,23 @@ static void go_on(struct lurk_control *c)
 		client->waits = false;
 		listen_for(c, client);
 		take_lines(c, client);
+	}
+}
+
+void lurk_control_stored(struct lurk_control *control, enum lurk_error error)
+{
+	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
+		struct client *client = &control->clients[i];
+		json_t *answer = client->held;
+
+		if (client->fd < 0 || !answer)
+			continue;
+		client->held = NULL;
+		tell_answer(control, client, error ? lurk_rpc_unsafe(answer, error) : answer);
+		if (client->fd < 0)
+			continue;
+		listen_for(control, client);
+		take_lines(control, client);
 	}
 }
 

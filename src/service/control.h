@@ -27,6 +27,10 @@ struct lurk_control_options {
 	struct lurk_rights_from rights;
 	void (*log)(void *data, const char *line);
 	void *log_data;
+	/* How many stores the port has begun, 0 while none is on its way: who asked for one waits
+	 * for its answer until lurk_control_stored(). NULL where all are done on return. */
+	unsigned (*storing)(void *data);
+	void *storing_data;
 };
 
 struct lurk_control;
@@ -41,6 +45,8 @@ void lurk_control_close(struct lurk_control *control);
 int lurk_control_descriptor(const struct lurk_control *control);
 /* Does what there is to do, without blocking. */
 void lurk_control_step(struct lurk_control *control);
+/* None is on its way any more: all are safe, or not (`error`). */
+void lurk_control_stored(struct lurk_control *control, enum lurk_error error);
 /* After the session did something: those who follow are told where that concerns them. */
 void lurk_control_tell(struct lurk_control *control);
 

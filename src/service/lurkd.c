@@ -38,7 +38,7 @@ struct service {
 	struct lurk_control *control;
 	struct lurk_supervisor supervisor;
 	struct lurk_news news;
-	int signals;
+	int signals, storing;
 	bool ready, ending;
 };
 
@@ -174,6 +174,32 @@ static int restore(struct service *s, struct lurk_message *message)
 	return 0;
 }
 
+static unsigned storing(void *data)
+{
+	return lurk_linux_storing(((struct service *)data)->machine);
+}
+
+/* A slow disk keeps nobody's keys waiting, and whoever asked gets the answer when it is there. */
+static void store_later(struct service *s)
+{
+	s->storing = lurk_linux_store_later(s->machine);
+	if (s->storing >= 0)
+		lurk_linux_add(s->machine, s->storing);
+}
+
+static void look_at_stored(struct service *s)
+{
+	struct lurk_linux_stored what;
+
+	if (!lurk_linux_stored(s->machine, &what))
+		return;
+	if (what.error) {
+		lurk_session_unstored(&s->session, what.owner, what.slot, what.error);
+		say(s, s->port->calls->trouble(s->port));
+	}
+	lurk_control_stored(s->control, what.error);
+}
+
 static bool open_all(struct service *s, struct lurk_message *message)
 {
 	const enum lurk_own own = read_own(s);
@@ -186,6 +212,8 @@ static bool open_all(struct service *s, struct lurk_message *message)
 			   .status_for_everyone = s->options.everyone,
 			   .watch_by_root = s->options.watch_by_root},
 		.log = say,
+		.storing = storing,
+		.storing_data = s,
 	};
 	sigset_t signals;
 
@@ -203,6 +231,7 @@ static bool open_all(struct service *s, struct lurk_message *message)
 		say(s, "systemd-logind does not tell who is at a screen: there are only the "
 		       "computer's rules");
 	run_session(s);
+	store_later(s);
 	s->control = lurk_control_open(&s->session, &control, message);
 	if (!s->control)
 		return false;
@@ -223,6 +252,8 @@ static void ready(void *data, int fd)
 		s->ending = true;
 	} else if (fd == s->supervisor.timer) {
 		lurk_supervisor_alive(&s->supervisor);
+	} else if (fd == s->storing) {
+		look_at_stored(s);
 	} else {
 		run_session(s); /* who changes rules means the keyboards that are here now */
 		lurk_control_step(s->control);

@@ -296,6 +296,22 @@ json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const ch
 	return reply;
 }
 
+json_t *lurk_rpc_unsafe(json_t *was, enum lurk_error error)
+{
+	struct lurk_call call = {0};
+	char text[160];
+	json_t *reply;
+
+	snprintf(text, sizeof text,
+		 "in force now, but not after a reboot, since it is not stored: %s",
+		 lurk_error_text(error));
+	lurk_call_fail(&call, LURK_RPC_UNSAFE, text);
+	reply = answer(&call, json_object_get(was, "id"));
+	json_decref(call.error);
+	json_decref(was);
+	return reply;
+}
+
 /* ---- Keys -------------------------------------------------------------------------------------
  */
 

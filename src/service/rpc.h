@@ -35,6 +35,7 @@ enum lurk_rpc_code {
 	LURK_RPC_NOT_STORED = -32003,  /* no image of that number is kept */
 	LURK_RPC_TOO_MUCH = -32004,    /* too long, too often, too many */
 	LURK_RPC_NO_MEMORY = -32005,   /* what came of the request is not known */
+	LURK_RPC_UNSAFE = -32006,      /* it is in force, and not stored */
 };
 
 enum { LURK_RPC_WORD = 64 }; /* of a profile */
@@ -80,6 +81,10 @@ struct lurk_rpc {
  * *starved, where there is no memory for one. */
 json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line,
 		      size_t length, bool *starved);
+
+/* The answer in the place of another, which is freed: what that speaks of is in force, but could
+ * not be stored. NULL where there is no memory for it. */
+json_t *lurk_rpc_unsafe(json_t *answer, enum lurk_error error);
 
 void lurk_rpc_come(struct lurk_rpc *rpc, struct lurk_caller *caller);
 /* What the connection began ends with it: its trial, its profile, its take; nobody else's. */

@@ -14,7 +14,9 @@ void tell_refusal(const struct lurk_workspace *ws, const struct lurk_machine *ma
 	if (outcome->report.keyboard < machine->keyboard_count &&
 	    machine->keyboards[outcome->report.keyboard].present)
 		keyboard = tell_keyboard(machine, &ws->keyboards, outcome->report.keyboard);
-	if (outcome->error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
+	if (outcome->unknown)
+		lurk_say(message, "%s", outcome->why.text);
+	else if (outcome->error == LURK_ERR_CONFLICT && one < file->count && two < file->count)
 		lurk_say(message, "%s: the rules on lines %u and %u are for the same key on %s",
 			 ws->profile_path, file->rules[one].line, file->rules[two].line, keyboard);
 	else if (outcome->error == LURK_ERR_DENIED && *keyboard)

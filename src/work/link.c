@@ -12,7 +12,7 @@
 #include "work/rights.h"
 #include "work/system.h"
 
-enum { NOT_ALLOWED = -32001 }; /* docs/control.md */
+enum { NOT_ALLOWED = -32001, UNSAFE = -32006 }; /* docs/control.md */
 
 /* Longer than the service lets one wait for another's long line, and than it may hang before
  * systemd ends it. */
@@ -215,6 +215,11 @@ static struct json_object *result_of(struct json_object *answer, struct lurk_out
 	}
 	if (!json_object_object_get_ex(answer, "error", &error))
 		return NULL;
+	if (lurk_link_number(error, "code") == UNSAFE) {
+		outcome->unknown = true;
+		lurk_say(&outcome->why, "%s", lurk_link_text(error, "message"));
+		return NULL;
+	}
 	lurk_say(&outcome->why, "the service refuses: %s%s", lurk_link_text(error, "message"),
 		 lurk_link_number(error, "code") == NOT_ALLOWED
 			 ? lurk_rights_remedy(lurk_link_text(error, "message"), remedy)
@@ -246,7 +251,7 @@ struct json_object *lurk_link_call(struct lurk_link *link, const char *method,
 	if (!answer && ended && may_be_repeated(method, params) && open_again(link))
 		answer = ask(link, request, &outcome->why, &ended);
 	outcome->unknown = !answer;
-	if (answer)
+	if (answer) /* which may say so as well */
 		result = result_of(answer, outcome);
 	else if (ended)
 		lurk_say(&outcome->why, "the service ended before it answered; `lurk status` tells "

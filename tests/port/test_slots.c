@@ -39,7 +39,8 @@ static enum lurk_error slot_write(struct lurk_port *port, uint32_t owner, unsign
 	char path[PATH_MAX];
 
 	(void)port;
-	return lurk_slots_write(lurk_slots_of(folder, owner, path), slot, bytes, length, length);
+	return lurk_slots_write(lurk_slots_of(folder, owner, path), slot, bytes, length, length,
+				NULL);
 }
 
 static uint64_t now(struct lurk_port *port)
@@ -174,12 +175,13 @@ static void what_the_system_says_is_passed_on(void **state)
 	signal(SIGXFSZ, SIG_IGN);
 	getrlimit(RLIMIT_FSIZE, &before);
 	setrlimit(RLIMIT_FSIZE, &small);
-	assert_int_equal(lurk_slots_write(folder, 0, bytes, sizeof bytes, sizeof bytes),
+	assert_int_equal(lurk_slots_write(folder, 0, bytes, sizeof bytes, sizeof bytes, NULL),
 			 LURK_ERR_NO_SPACE);
 	setrlimit(RLIMIT_FSIZE, &before);
 	assert_int_equal(lurk_slots_read(folder, 0, back, sizeof back, &length), LURK_OK);
 	assert_true(length < sizeof bytes);
-	assert_int_equal(lurk_slots_write("/nowhere/at/all", 0, bytes, 1, 1), LURK_ERR_NO_FOLDER);
+	assert_int_equal(lurk_slots_write("/nowhere/at/all", 0, bytes, 1, 1, NULL),
+			 LURK_ERR_NO_FOLDER);
 	assert_int_equal(lurk_slots_read("/nowhere/at/all", 0, back, 1, &length), LURK_OK);
 	assert_int_equal(length, 0);
 	clear();
@@ -210,7 +212,7 @@ static enum lurk_error keep_rules(uint32_t owner)
 
 	return error ? error
 		     : lurk_slots_write(lurk_slots_of(folder, owner, path), 0,
-					(const uint8_t *)"rules", 5, 5);
+					(const uint8_t *)"rules", 5, 5, NULL);
 }
 
 /* What a person stored goes when the account goes, and is not the next one's with that number. Who

@@ -1,7 +1,8 @@
 /* The service's control socket in front of a simulated desk: desk_service FOLDER SOCKET GROUP
  * [everyone], where everyone may ask for the status. Users and groups are those of FOLDER/users and
  * FOLDER/groups. Lines of standard input are played on the
- * desk, each answered with "done"; its end is the end. */
+ * desk, each answered with "done"; its end is the end. After the line `slow` the desk's disk takes
+ * until `stored`, or `unstored`, which is where it could not. */
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
@@ -29,16 +30,55 @@ static bool play(struct lurk_computer *computer, char *line, size_t length)
 	return fine;
 }
 
+/* What the port of a running machine says of its thread. */
+static struct {
+	bool slow;
+	uint64_t safe; /* the newest version that is */
+} disk;
+
+static uint64_t newest(const struct lurk_session *session)
+{
+	const struct lurk_store_report *store = &session->store;
+
+	return store->newest < 0 ? 0 : store->sequence[store->newest];
+}
+
+static unsigned storing(void *session)
+{
+	const uint64_t now = newest(session);
+
+	return disk.slow && now != disk.safe ? (unsigned)now : 0;
+}
+
+static bool is_of_disk(const char *line, struct lurk_session *session, struct lurk_control *control)
+{
+	const bool fails = !strcmp(line, "unstored\n");
+
+	if (strcmp(line, "slow\n") != 0 && strcmp(line, "stored\n") != 0 && !fails)
+		return false;
+	if (fails)
+		lurk_session_unstored(session, LURK_NOBODY, (unsigned)session->store.newest,
+				      LURK_ERR_DISK);
+	disk.slow = true;
+	disk.safe = newest(session);
+	lurk_control_stored(control, fails ? LURK_ERR_DISK : LURK_OK);
+	puts("done");
+	fflush(stdout);
+	return true;
+}
+
 int main(int argc, char **argv)
 {
+	struct lurk_computer computer;
 	char users[256], groups[256];
 	const struct lurk_control_options options = {.path = argv[2],
 						     .rights = {.users = users,
 								.groups = groups,
 								.group = argv[3],
 								.status_for_everyone = argc > 4},
-						     .log = say};
-	struct lurk_computer computer;
+						     .log = say,
+						     .storing = storing,
+						     .storing_data = &computer.session};
 	struct lurk_control *control;
 	struct lurk_message why;
 	struct pollfd ready[2] = {{STDIN_FILENO, POLLIN, 0}, {-1, POLLIN, 0}};
@@ -63,7 +103,7 @@ int main(int argc, char **argv)
 			lurk_control_step(control);
 		if (ready[0].revents && !fgets(line, sizeof line, stdin))
 			break;
-		if (ready[0].revents)
+		if (ready[0].revents && !is_of_disk(line, &computer.session, control))
 			play(&computer, line, strlen(line));
 		lurk_computer_settle(&computer);
 		lurk_control_tell(control);

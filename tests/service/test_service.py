@@ -753,7 +753,7 @@ LOST = [  # what ends when, the command, its status, what it says, the rule in f
     (["apply unheard"], "map F8 F9 --apply", 0, "It is in force now", "F9", 1),
     (["apply heard"], "map F8 F10 --apply", 0, "It is in force now", "F10", 1),
     (["status heard", "image unheard"], "map F8 F11 --apply", 0, "It is in force now", "F11", 1),
-    (["apply unheard"] * 2, "map F8 F12 --apply", 3, "ended before it answered; `lurk status` tells", "F11", 0),
+    (["apply unheard"] * 2, "map F8 F12 --apply", 3, "lurk: the service ended before it answered; `lurk status` tells", "F11", 0),
     ([], "status", 0, "1 difference that is not in force", "F11", 0),  # the file is as it was asked for
     (["apply heard"], "apply", 0, "In force now", "F12", 1),
     (["apply heard"] * 2, "map F8 F9 --apply", 3, "ended before it answered; `lurk status` tells", "F9", 1),
@@ -783,6 +783,64 @@ def an_answer_is_lost():
         assert (f"F8 gives {gives}" if gives else "No rule is in force") in rules, (told, rules)
         assert client.ask("status")["result"].get("sequence", 0) == before + more, told
     client.end()
+    service.end()
+
+
+def a_disk_is_slow():
+    """What is applied is in force at once, and answered when it is safe; nobody else and no key waits for that."""
+    service = Service()
+    environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
+                   "XDG_STATE_HOME": service.folder}
+    environment.pop("LURK_DESK", None)
+
+    def start(words):
+        return subprocess.Popen([*WRAPPER, LURK, *words.split()], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
+
+    def rules():
+        return set(re.findall(r"F\d+ gives F\d+", subprocess.run([*WRAPPER, LURK, "status", "--rules"], stdout=subprocess.PIPE, text=True,
+                                                                  env=environment).stdout))
+
+    client, other = Client(service), Client(service)
+    service.play("slow")
+    one = start("map F8 F9 --apply")
+    wait_for(lambda: rules() == {"F8 gives F9"})  # asked by others, who are answered
+    assert one.poll() is None
+    image = client.ask("image")["result"]["image"]
+    client.send(request("apply", '{"image":"%s"}' % image) + "\n" + request("status") + "\n")  # nothing new in it: answered
+    assert "result" in client.line() and client.line()["result"]["sequence"] == 1
+    service.play("press F8 on wagtail")
+    service.play("stored")
+    assert "It is in force now" in one.communicate(timeout=PATIENCE_S)[0] and one.returncode == 0
+    # Two at once, and one that goes before its answer is there; what they ask next waits for it.
+    empty = start("restore F8 --apply")
+    wait_for(lambda: not rules())
+    gone = Client(service)
+    gone.send(request("apply", '{"image":"%s"}' % image) + "\n")
+    wait_for(lambda: rules())
+    gone.end()
+    other.send(request("switch", '{"off":true}') + "\n")
+    assert "result" in other.line()  # off is never waited for
+    service.play("stored")
+    assert empty.wait() == 0
+    other.ask("switch", off=False)
+    # What the disk did not take is in force all the same, and said; and the next apply stores it.
+    failed = start("map F8 F10 --apply")
+    wait_for(lambda: rules() == {"F8 gives F10"})
+    service.play("unstored")
+    told = failed.communicate(timeout=PATIENCE_S)[0]
+    assert "lurk: in force now, but not after a reboot, since it is not stored: " in told and "nothing" not in told and failed.returncode == 3, told
+    assert rules() == {"F8 gives F10"} and "F8" in open(service.folder + "/lurk/profile.yaml").read()
+    def newest():
+        status = client.ask("status")["result"]
+        return status["slots"][status["newest"]]["error"]
+
+    assert newest() != 0
+    again = start("apply")
+    wait_for(lambda: newest() == 0)
+    service.play("stored")
+    assert again.wait() == 0, again.communicate()
+    client.end()
+    other.end()
     service.end()
 
 
@@ -938,7 +996,7 @@ def main():
     failed = 0
     tests = [what_is_answered, the_pages_are_true, who_follows_is_told, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what,
              rights_are_asked_each_time, there_is_always_a_place,
-             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_trial_and_another_command, a_profile_is_chosen, the_view_draws_the_keyboard,
+             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_disk_is_slow, a_trial_and_another_command, a_profile_is_chosen, the_view_draws_the_keyboard,
              the_service_itself]
     tests = [test for test in tests if test.__name__ in sys.argv[4:]] or tests
     for test in tests:

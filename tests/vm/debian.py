@@ -28,7 +28,7 @@ for unit in apt-daily.timer apt-daily-upgrade.timer e2scrub_all.timer e2scrub_re
     dev-mqueue.mount sys-fs-fuse-connections.mount systemd-pstore.service modprobe@efi_pstore.service modprobe@fuse.service \
     modprobe@loop.service modprobe@dm_mod.service; do ln -sf /dev/null etc/systemd/system/$unit; done
 """
-TYPED = "/tmp/typed"
+TYPED = "/run/typed"  # on no disk
 # All that an initramfs has to do for such a disk.
 MOUNT = ["mount -t ext4 /dev/vda /root", "for folder in dev proc sys; do mount -o move /$folder /root/$folder; done",
          "exec env -i switch_root /root /sbin/init"]
@@ -203,6 +203,10 @@ class Debian(Machine):
         """Whether the service runs, or does once systemd has started it again."""
         self.wait_for(lambda: self.sh("systemctl is-active lurkd", fine=False) == "active", patience_s)
         self.has("systemctl is-active lurkd", "active", what, fine=False)
+
+    def throttle(self, bytes_a_second):
+        """The disk writes so much; 0 for as much as it can."""
+        self.ask("block_set_io_throttle", device="virtio0", bps=0, bps_rd=0, bps_wr=bytes_a_second, iops=0, iops_rd=0, iops_wr=0)
 
     def promise(self, what, kept, told):
         """A figure that a busy host can spoil: said, and nothing fails for it."""

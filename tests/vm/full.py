@@ -180,17 +180,6 @@ def killed(m):
         if way == "table" and m.caps_on():  # pressed just now, an odd number of times
             m.press("caps_lock")
         m.types("q w a" + (" caps_lock" if way == "relay" else ""), "wqa" + ("x" if way == "relay" else ""), "and all is as before")
-    told, untrue = [], []
-    for i in range(12):  # killed at any moment of a command: what that says is so
-        gives = f"F{13 + i}"
-        said = m.sh(f"(sleep 0.{i * 8:02}; kill -KILL $(pidof lurkd)) >/dev/null 2>&1 & lurk map F10 {gives} --apply 2>&1; echo =$?; wait")
-        m.runs("it runs again")
-        is_so = f"F10 gives {gives} " in m.sh("lurk status --rules", fine=False) + " "
-        told.append(said[-1])
-        if is_so != said.endswith("=0") and not (said.endswith("=3") and "lurk status" in said) or "nothing" in said and is_so:
-            untrue.append((i, said, is_so))
-    m.check(f"killed while it is asked, 12 times: {told.count('0')} done, {12 - told.count('0')} of which nobody knows", not untrue, untrue or "")
-    m.sh("lurk restore F10 --apply")
     hung = m.service()
     m.sh(f"kill -STOP {hung}")
     m.wait_for(lambda: m.service() not in ("0", hung), 120)
@@ -253,6 +242,45 @@ def no_space(m):
         m.has("journalctl -u lurkd -n 20 --no-pager -o cat", f"nothing can be stored: {rules}: {why}", f"{how}: the journal says so")
     m.sh(f"systemctl stop lurkd; umount {rules}; systemctl start lurkd; lurk restore CapsLock; lurk apply")
     m.types("q w a", "wqa", "with room again")
+
+
+def killed_while_asked(m):
+    """At any moment of a command: what that says is so. (It uses up the slots for versions: no part about a full disk comes after.)"""
+    told, untrue = [], []
+    for i in range(12):
+        gives, pid = f"F{13 + i}", m.service()
+        said = m.sh(f"(sleep 0.{i * 8:02}; kill -KILL $(pidof lurkd)) >/dev/null 2>&1 & lurk map F10 {gives} --apply 2>&1; echo =$?; wait")
+        m.wait_for(lambda: m.service() not in ("0", pid), 90)  # systemd has seen that it is gone
+        m.runs("it runs again")
+        is_so = f"F10 gives {gives} " in m.sh("lurk status --rules", fine=False) + " "
+        told.append(said[-1])
+        if is_so != said.endswith("=0") and not (said.endswith("=3") and "lurk status" in said) or "nothing" in said and is_so:
+            untrue.append((i, said, is_so))
+    m.check(f"killed while it is asked, 12 times: {told.count('0')} done, {12 - told.count('0')} of which nobody knows", not untrue, untrue or "")
+    m.sh("lurk restore F10 --apply")
+
+
+def slow_disk(m):
+    """A disk that takes for ever: what is applied is in force, every key goes through, and the answer comes when it is stored."""
+    own = "XDG_STATE_HOME=/run/slow"
+    m.sh("mkdir /run/slow; cp /etc/lurk/keyboards.yaml /run/slow/ 2>/dev/null; lurk restore --all --apply >/dev/null; sync")
+    m.sh(f"{own} lurk map CapsLock KeyX --profile /run/slow/profile.yaml --apply")
+    m.types("q caps_lock", "qx", "by the relay")
+    before = m.service()
+    m.throttle(1)
+    m.sh(f"({own} lurk map Pause KeyY --profile /run/slow/profile.yaml --apply > /run/slow/told 2>&1; echo =$? >> /run/slow/told) >/dev/null 2>&1 &")
+    m.until("lurk status --rules", "Pause gives KeyY", 60)
+    for _ in range(6):  # longer than a service may hang
+        m.types("q caps_lock pause", "qxy", "while it is being stored")
+        time.sleep(1)
+    m.has("lurk status; cat /run/slow/told; echo nothing yet", "\nnothing yet", "and there is no answer")
+    m.has("lurk off", "All rules are off", "off does not wait for it")
+    m.sh("lurk on")
+    m.throttle(0)
+    m.until("cat /run/slow/told", "=0", 120)
+    m.has("cat /run/slow/told", "It is in force now", "the answer comes when it is stored")
+    m.check("by the service of before", m.service() == before)
+    m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply; rm -r /run/slow")
 
 
 def table_changed_by_others(m):
@@ -629,9 +657,9 @@ def own_rules(m):
     m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply")
 
 
-PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
-         table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, without_service, coming_and_going]
-HALF = 8
+PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space, slow_disk,
+         table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, killed_while_asked, without_service, coming_and_going]
+HALF = 9
 
 
 def main():

@@ -34,6 +34,21 @@ void lurk_linux_add(struct lurk_linux *machine, int fd);
 void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
 		     void (*ready)(void *data, int fd), void *data);
 
+/* For a service whose keys wait for no disk: from now on slot_write() returns when a slot is
+ * written, and a thread sees to it that it is safe from a power cut. Returns what is to be given to
+ * lurk_linux_add(), -1 where that cannot be had and nothing has changed. */
+int lurk_linux_store_later(struct lurk_linux *machine);
+/* How many were begun; 0 while none is on its way. */
+unsigned lurk_linux_storing(const struct lurk_linux *machine);
+/* When that descriptor is readable: whether none is on its way any more, and then which of them
+ * was the first that is not safe, and why; LURK_OK where all are. */
+struct lurk_linux_stored {
+	uint32_t owner;
+	unsigned slot;
+	enum lurk_error error;
+};
+bool lurk_linux_stored(struct lurk_linux *machine, struct lurk_linux_stored *what);
+
 LURK_END_C
 
 #endif

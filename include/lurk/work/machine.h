@@ -63,7 +63,8 @@ struct lurk_outcome {
 	struct lurk_apply_report report;
 	struct lurk_message why;
 	bool fresh; /* by lurk_apply(): there is a version more, since something was new */
-	/* Failed because the service ended, or gave no answer: nobody knows what came of it. */
+	/* Failed because the service ended, or gave no answer, and nobody knows what came of it;
+	 * or it is in force and could not be stored. */
 	bool unknown;
 };
 

@@ -201,6 +201,15 @@ static enum lurk_error save(struct lurk_session *s, unsigned part, unsigned rule
 			       request ? request->by : (uint32_t)LURK_NOBODY, store_of(s, part));
 }
 
+void lurk_session_unstored(struct lurk_session *session, uint32_t owner, unsigned slot,
+			   enum lurk_error error)
+{
+	for (unsigned part = 0; part < LURK_SESSION_PARTS && slot < LURK_SLOTS_MAX; part++) {
+		if (owner_of(session, part) == owner && (!part || owner != LURK_NOBODY))
+			store_of(session, part)->why[slot] = error;
+	}
+}
+
 /* ---- The ways to change what is in force ------------------------------------------------------
  */
 

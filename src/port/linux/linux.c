@@ -18,6 +18,7 @@
 #include "core/hot.h"
 #include "port/linux/node.h"
 #include "port/linux/persons.h"
+#include "port/linux/syncing.h"
 #include "port/slots.h"
 
 enum { NODES = 8, QUEUE_STEP = 256, MONITOR = 0xffff, WAKING = 0xfffe, PERSONS = 0xfffd };
@@ -59,6 +60,7 @@ struct lurk_linux {
 	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	char folder[PATH_MAX - 64];
 	struct lurk_message trouble; /* what cannot be stored, and why */
+	struct lurk_syncing syncing; /* what is stored, where that is left to a thread */
 	struct lurk_record record;
 	struct udev *udev;
 	struct udev_monitor *monitor;
@@ -977,16 +979,42 @@ static enum lurk_error linux_slot_write(struct lurk_port *port, uint32_t owner, 
 					const uint8_t *bytes, size_t length)
 {
 	struct lurk_linux *m = machine_of(port);
+	const bool later = m->syncing.ended >= 0;
 	char folder[PATH_MAX];
+	struct lurk_slots_written written;
 	enum lurk_error error = lurk_slots_make(m->folder, owner, USERS);
 
 	if (!error)
 		error = lurk_slots_write(lurk_slots_of(m->folder, owner, folder), slot, bytes,
-					 length, length);
-
+					 length, length, later ? &written : NULL);
+	if (!error && later)
+		lurk_syncing_begin(&m->syncing, owner, slot, &written);
 	if (error != LURK_ERR_FOREIGN && error != LURK_ERR_DENIED)
 		note_trouble(m, error);
 	return error;
+}
+
+int lurk_linux_store_later(struct lurk_linux *machine)
+{
+	lurk_syncing_open(&machine->syncing);
+	return machine->syncing.ended;
+}
+
+unsigned lurk_linux_storing(const struct lurk_linux *machine)
+{
+	return lurk_syncing_now(&machine->syncing);
+}
+
+bool lurk_linux_stored(struct lurk_linux *machine, struct lurk_linux_stored *what)
+{
+	struct lurk_slots_synced all;
+
+	if (!lurk_syncing_ended(&machine->syncing, &all))
+		return false;
+	*what = (struct lurk_linux_stored){all.owner, all.slot, all.error};
+	if (all.error)
+		note_trouble(machine, all.error);
+	return true;
 }
 
 static uint64_t linux_now(struct lurk_port *port)
@@ -1075,7 +1103,7 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 		lurk_say(message, "no memory");
 		return NULL;
 	}
-	m->record.fd = -1;
+	m->record.fd = m->syncing.ended = -1;
 	m->port.calls = &linux_class;
 	m->udev_runs = udev_runs;
 	snprintf(m->folder, sizeof m->folder, "%s", folder);
@@ -1113,6 +1141,7 @@ void lurk_linux_free(struct lurk_linux *machine)
 		if (machine->keyboards[i].used)
 			forget(machine, &machine->keyboards[i]);
 	}
+	lurk_syncing_close(&machine->syncing);
 	free(machine->queue);
 	if (machine->monitor)
 		udev_monitor_unref(machine->monitor);

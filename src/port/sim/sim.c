@@ -908,7 +908,7 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, uint32_t owner, un
 
 	if (!error)
 		error = lurk_slots_write(lurk_slots_of(folder, owner, owned), slot, bytes, n,
-					 length);
+					 length, NULL);
 
 	if (sim->power != SIZE_MAX)
 		sim->power -= n;
