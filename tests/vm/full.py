@@ -254,7 +254,7 @@ def killed_while_asked(m):
         m.runs("it runs again")
         is_so = f"F10 gives {gives} " in m.sh("lurk status --rules", fine=False) + " "
         told.append(said[-1])
-        if is_so != said.endswith("=0") and not (said.endswith("=3") and "lurk status" in said) or "nothing" in said and is_so:
+        if is_so != said.endswith("=0") and not (said.endswith("=3") and "lurk status" in said) or re.search("nothing (is|was) changed", said) and is_so:
             untrue.append((i, said, is_so))
     m.check(f"killed while it is asked, 12 times: {told.count('0')} done, {12 - told.count('0')} of which nobody knows", not untrue, untrue or "")
     m.sh("lurk restore F10 --apply")
