@@ -7,6 +7,8 @@
 #include <poll.h>
 #include <semaphore.h>
 #include <stdatomic.h>
+#include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -16,13 +18,34 @@ static sem_t disk; /* how often it still writes */
 static atomic_uint synced;
 static bool threads = true;
 
-/* In the place of the system's: what is open for reading alone the disk does not take. */
+static char folder[64];
+
+static bool is_of(int fd, const char *name)
+{
+	char link[64], path[256] = "";
+
+	snprintf(link, sizeof link, "/proc/self/fd/%d", fd);
+	return readlink(link, path, sizeof path - 1) > 0 && strstr(path, name);
+}
+
+/* In the place of the system's: slots from 10 on the disk does not take. */
 int fsync(int fd)
 {
 	sem_wait(&disk);
 	synced++;
 	errno = EIO;
-	return (fcntl(fd, F_GETFL) & O_ACCMODE) == O_RDONLY ? -1 : 0;
+	return is_of(fd, "slot-1") ? -1 : 0;
+}
+
+/* Nor is there room for those from 20 on, and that is said when it is asked. */
+static sem_t room;
+int ftruncate(int fd, off_t length)
+{
+	(void)length;
+	if (is_of(fd, "slot-3"))
+		sem_wait(&room);
+	errno = ENOSPC;
+	return is_of(fd, "slot-2") || is_of(fd, "slot-3") ? -1 : 0;
 }
 
 int __real_pthread_create(pthread_t *thread, const pthread_attr_t *attributes, void *(*run)(void *),
@@ -41,11 +64,9 @@ static void write_for(unsigned times)
 		sem_post(&disk);
 }
 
-static struct lurk_slots_written written(bool fails)
+static enum lurk_error store(struct lurk_syncing *s, unsigned slot)
 {
-	return (struct lurk_slots_written){
-		.file = open("/dev/null", (fails ? O_RDONLY : O_WRONLY) | O_CLOEXEC),
-		.folder = open("/dev/null", O_WRONLY | O_CLOEXEC)};
+	return lurk_syncing_write(s, 7, slot, folder, (const uint8_t *)"rules", 5);
 }
 
 static void await(const struct lurk_syncing *s)
@@ -62,13 +83,14 @@ static void nothing_is_told_before_it_is_safe(void **state)
 {
 	struct lurk_syncing s;
 	struct lurk_slots_synced all;
-	struct lurk_slots_written file = written(false);
+	uint8_t back[8];
+	size_t length;
 
 	(void)state;
 	assert_true(lurk_syncing_open(&s));
 	assert_int_equal(lurk_syncing_now(&s), 0);
 	assert_true(lurk_syncing_ended(&s, &all)); /* nothing ever was on its way */
-	lurk_syncing_begin(&s, 7, 3, &file);
+	assert_int_equal(store(&s, 3), LURK_OK);
 	assert_int_equal(lurk_syncing_now(&s), 1);
 	assert_false(lurk_syncing_ended(&s, &all));
 	write_for(1);
@@ -79,13 +101,38 @@ static void nothing_is_told_before_it_is_safe(void **state)
 	assert_true(lurk_syncing_ended(&s, &all));
 	assert_int_equal(all.error, LURK_OK);
 	assert_int_equal(lurk_syncing_now(&s), 0);
+	assert_int_equal(lurk_slots_read(folder, 3, back, sizeof back, &length), LURK_OK);
+	assert_memory_equal(back, "rules", 5);
 	/* What is on its way is waited for. */
-	file = written(false);
-	lurk_syncing_begin(&s, 7, 4, &file);
+	assert_int_equal(store(&s, 4), LURK_OK);
 	write_for(BOTH);
 	lurk_syncing_close(&s);
 	assert_int_equal(synced, 2 * BOTH);
-	assert_int_equal(fcntl(file.file, F_GETFD), -1);
+}
+
+/* That there is no room is said at once; where the disk does not even say that, later. */
+static void no_room_is_said(void **state)
+{
+	struct lurk_syncing s;
+	struct lurk_slots_synced all;
+	enum lurk_error error;
+
+	(void)state;
+	assert_true(lurk_syncing_open(&s));
+	error = store(&s, 20); /* or later, where this machine is that slow; never twice */
+	await(&s);
+	assert_true(lurk_syncing_ended(&s, &all));
+	assert_int_equal(error ? error : all.error, LURK_ERR_NO_SPACE);
+	assert_true(!error != !all.error);
+	assert_int_equal(store(&s, 30), LURK_OK);
+	assert_false(lurk_syncing_ended(&s, &all));
+	sem_post(&room);
+	await(&s);
+	assert_true(lurk_syncing_ended(&s, &all));
+	assert_int_equal(all.error, LURK_ERR_NO_SPACE);
+	assert_int_equal(all.slot, 30);
+	assert_int_equal(all.owner, 7);
+	lurk_syncing_close(&s);
 }
 
 /* One after the other, asked for at any time, with and without threads: each begun is ended, and
@@ -102,17 +149,19 @@ static void any_that_failed_is_told(void **state)
 		unsigned first = 0;
 
 		assert_true(lurk_syncing_open(&s));
-		for (unsigned slot = 1; slot <= count; slot++) {
+		for (unsigned n = 1; n <= count; n++) {
 			const bool fails = random_next(&seed) % 3 == 0;
-			const struct lurk_slots_written file = written(fails);
+			const unsigned slot = fails ? 10 + n : n;
+			enum lurk_error error;
 
 			threads = random_next(&seed) % 4;
-			if (fails && !first)
-				first = slot;
 			write_for(fails ? 1 : BOTH);
-			lurk_syncing_begin(&s, 0, slot, &file);
-			assert_int_equal(lurk_syncing_now(&s), slot);
-			if (slot < count && random_next(&seed) % 2)
+			error = store(&s, slot);
+			assert_int_equal(error, fails && !threads ? LURK_ERR_DISK : LURK_OK);
+			if (fails && threads && !first)
+				first = slot;
+			assert_int_equal(lurk_syncing_now(&s), n);
+			if (n < count && random_next(&seed) % 2)
 				continue; /* not asked: the next waits for it */
 			do
 				await(&s);
@@ -131,9 +180,22 @@ int main(void)
 {
 	const struct CMUnitTest tests[] = {
 		cmocka_unit_test(nothing_is_told_before_it_is_safe),
+		cmocka_unit_test(no_room_is_said),
 		cmocka_unit_test(any_that_failed_is_told),
 	};
+	char name[8];
+	int failed;
 
 	sem_init(&disk, 0, 0);
-	return cmocka_run_group_tests(tests, NULL, NULL);
+	sem_init(&room, 0, 0);
+	strcpy(folder, "/tmp/lurk-test-XXXXXX");
+	if (!mkdtemp(folder))
+		return 1;
+	failed = cmocka_run_group_tests(tests, NULL, NULL);
+	for (unsigned slot = 0; slot < 32 && !chdir(folder); slot++) {
+		snprintf(name, sizeof name, "slot-%02u", slot);
+		unlink(name);
+	}
+	rmdir(folder);
+	return failed;
 }

@@ -261,8 +261,8 @@ def own_layout_for_all(m):
     m.sh("lurk layout uninstall dune")
     m.check("the system's files are as they were", m.sh(SUMS) == before)
     m.switch(name, 0)  # as the session was, for what comes after
-    m.until_says(name, NOW + "us", "the session is as it was")
     m.as_person(name, f'lurk map F9 --text "{TEXT}" --apply')
+    m.until_says(name, NOW + "us", "the session is as it was")
 
 
 CONSOLES = {"warden": 7, "visitor": 2}

@@ -979,16 +979,14 @@ static enum lurk_error linux_slot_write(struct lurk_port *port, uint32_t owner, 
 					const uint8_t *bytes, size_t length)
 {
 	struct lurk_linux *m = machine_of(port);
-	const bool later = m->syncing.ended >= 0;
-	char folder[PATH_MAX];
-	struct lurk_slots_written written;
+	char path[PATH_MAX];
+	const char *folder = lurk_slots_of(m->folder, owner, path);
 	enum lurk_error error = lurk_slots_make(m->folder, owner, USERS);
 
-	if (!error)
-		error = lurk_slots_write(lurk_slots_of(m->folder, owner, folder), slot, bytes,
-					 length, length, later ? &written : NULL);
-	if (!error && later)
-		lurk_syncing_begin(&m->syncing, owner, slot, &written);
+	if (!error && m->syncing.ended >= 0)
+		error = lurk_syncing_write(&m->syncing, owner, slot, folder, bytes, length);
+	else if (!error)
+		error = lurk_slots_write(folder, slot, bytes, length, length, NULL);
 	if (error != LURK_ERR_FOREIGN && error != LURK_ERR_DENIED)
 		note_trouble(m, error);
 	return error;

@@ -1,25 +1,36 @@
 #include "port/linux/syncing.h"
 
+#include <stdlib.h>
 #include <string.h>
 #include <sys/eventfd.h>
+#include <time.h>
 #include <unistd.h>
 
-enum { STACK = 64 * 1024 };
+/* For so long a key waits at most for a disk that does not even say whether it has room. */
+enum { STACK = 64 * 1024, MOMENT_S = 1 };
 
 bool lurk_syncing_open(struct lurk_syncing *s)
 {
 	memset(s, 0, sizeof *s);
+	sem_init(&s->written, 0, 0);
 	s->ended = eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK);
 	return s->ended >= 0;
 }
 
-static void *sync_file(void *data)
+static void *store(void *data)
 {
 	const uint64_t one = 1;
 	struct lurk_syncing *s = data;
+	struct lurk_slots_written file;
 	ssize_t unused;
 
-	s->now.error = lurk_slots_sync(&s->file);
+	s->error = lurk_slots_write(s->folder, s->now.slot, s->bytes, s->length, s->length, &file);
+	s->now.error = s->error;
+	free(s->folder);
+	free(s->bytes);
+	sem_post(&s->written);
+	if (!s->now.error)
+		s->now.error = lurk_slots_sync(&file);
 	unused = write(s->ended, &one, sizeof one);
 	(void)unused; /* a counter that nobody read so often that it is full */
 	return NULL;
@@ -32,32 +43,60 @@ static void note(struct lurk_syncing *s)
 		s->all = s->now;
 }
 
+static void join(struct lurk_syncing *s)
+{
+	pthread_join(s->thread, NULL);
+	s->running = false;
+	sem_trywait(&s->written); /* where nobody waited for it */
+}
+
 static void finish(struct lurk_syncing *s)
 {
 	if (!s->running)
 		return;
-	pthread_join(s->thread, NULL);
-	s->running = false;
+	join(s);
 	note(s);
 }
 
-void lurk_syncing_begin(struct lurk_syncing *s, uint32_t owner, unsigned slot,
-			const struct lurk_slots_written *file)
+static bool is_written_soon(struct lurk_syncing *s)
+{
+	struct timespec until;
+
+	clock_gettime(CLOCK_MONOTONIC, &until);
+	until.tv_sec += MOMENT_S;
+	return sem_clockwait(&s->written, CLOCK_MONOTONIC, &until) == 0;
+}
+
+enum lurk_error lurk_syncing_write(struct lurk_syncing *s, uint32_t owner, unsigned slot,
+				   const char *folder, const uint8_t *bytes, size_t length)
 {
 	pthread_attr_t small;
 
 	finish(s);
+	s->folder = strdup(folder);
+	s->bytes = malloc(length + 1);
+	if (!s->folder || !s->bytes) {
+		free(s->folder);
+		free(s->bytes);
+		return LURK_ERR_ROOM;
+	}
+	memcpy(s->bytes, bytes, length);
+	s->length = length;
 	s->begun++;
-	s->file = *file;
 	s->now = (struct lurk_slots_synced){.owner = owner, .slot = slot};
 	pthread_attr_init(&small);
 	pthread_attr_setstacksize(&small, STACK);
-	s->running = !pthread_create(&s->thread, &small, sync_file, s);
+	s->running = !pthread_create(&s->thread, &small, store, s);
 	pthread_attr_destroy(&small);
-	if (s->running)
-		return;
-	sync_file(s);
-	note(s);
+	if (!s->running) {
+		store(s);
+		sem_wait(&s->written);
+		return s->now.error;
+	}
+	if (!is_written_soon(s) || !s->error)
+		return LURK_OK;
+	join(s);
+	return s->error;
 }
 
 unsigned lurk_syncing_now(const struct lurk_syncing *s)

@@ -1,11 +1,13 @@
 /*
- * What was written goes to the disk, which may take seconds where much else does: by a thread, so
- * that no key waits for it. One write at a time; who comes second waits for the first.
+ * What is stored is written, and gets to the disk, which may take seconds where much else does: by
+ * a thread, so that no key waits for it for longer than a moment. One at a time; who comes second
+ * waits for the first.
  */
 #ifndef LURK_PORT_LINUX_SYNCING_H
 #define LURK_PORT_LINUX_SYNCING_H
 
 #include <pthread.h>
+#include <semaphore.h>
 #include <stdbool.h>
 #include <stdint.h>
 
@@ -17,7 +19,11 @@ struct lurk_syncing {
 	uint64_t told;  /* of so many it is known that they ended */
 	bool running;   /* the thread has to be joined */
 	pthread_t thread;
-	struct lurk_slots_written file;
+	sem_t written; /* posted when the thread knows whether it could write */
+	enum lurk_error error;
+	char *folder; /* what the thread writes, which frees it */
+	uint8_t *bytes;
+	size_t length;
 	struct lurk_slots_synced now, all; /* of the one that runs; of all since it was asked */
 };
 
@@ -28,9 +34,10 @@ void lurk_syncing_close(struct lurk_syncing *s);
 
 /* How many were begun; 0 while none is on its way. */
 unsigned lurk_syncing_now(const struct lurk_syncing *s);
-/* Takes a written file over. Where there is no thread to be had it is on the disk on return. */
-void lurk_syncing_begin(struct lurk_syncing *s, uint32_t owner, unsigned slot,
-			const struct lurk_slots_written *file);
+/* Writes a slot as lurk_slots_write() does. Where that says within a moment that it cannot, so does
+ * this; else it is on its way. Where there is no thread to be had it is on the disk on return. */
+enum lurk_error lurk_syncing_write(struct lurk_syncing *s, uint32_t owner, unsigned slot,
+				   const char *folder, const uint8_t *bytes, size_t length);
 /* Whether nothing is on its way any more; then what came of all since this was last true. */
 bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_slots_synced *all);
 
