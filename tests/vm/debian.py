@@ -204,10 +204,6 @@ class Debian(Machine):
         self.wait_for(lambda: self.sh("systemctl is-active lurkd", fine=False) == "active", patience_s)
         self.has("systemctl is-active lurkd", "active", what, fine=False)
 
-    def throttle(self, bytes_a_second):
-        """The disk writes so much; 0 for as much as it can."""
-        self.ask("block_set_io_throttle", device="virtio0", bps=0, bps_rd=0, bps_wr=bytes_a_second, iops=0, iops_rd=0, iops_wr=0)
-
     def promise(self, what, kept, told):
         """A figure that a busy host can spoil: said, and nothing fails for it."""
         print(f"{'kept' if kept else 'NOT KEPT here'}: {what}: {told}", flush=True)

@@ -260,29 +260,6 @@ def killed_while_asked(m):
     m.sh("lurk restore F10 --apply")
 
 
-def slow_disk(m):
-    """A disk that takes for ever: what is applied is in force, every key goes through, and the answer comes when it is stored."""
-    own = "XDG_STATE_HOME=/run/slow"
-    m.sh("mkdir /run/slow; cp /etc/lurk/keyboards.yaml /run/slow/ 2>/dev/null; lurk restore --all --apply >/dev/null; sync")
-    m.sh(f"{own} lurk map CapsLock KeyX --profile /run/slow/profile.yaml --apply")
-    m.types("q caps_lock", "qx", "by the relay")
-    before = m.service()
-    m.throttle(1)
-    m.sh(f"({own} lurk map Pause KeyY --profile /run/slow/profile.yaml --apply > /run/slow/told 2>&1; echo =$? >> /run/slow/told) >/dev/null 2>&1 &")
-    m.until("lurk status --rules", "Pause gives KeyY", 60)
-    for _ in range(6):  # longer than a service may hang
-        m.types("q caps_lock pause", "qxy", "while it is being stored")
-        time.sleep(1)
-    m.has("lurk status; cat /run/slow/told; echo nothing yet", "\nnothing yet", "and there is no answer")
-    m.has("lurk off", "All rules are off", "off does not wait for it")
-    m.sh("lurk on")
-    m.throttle(0)
-    m.until("cat /run/slow/told", "=0", 120)
-    m.has("cat /run/slow/told", "It is in force now", "the answer comes when it is stored")
-    m.check("by the service of before", m.service() == before)
-    m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply; rm -r /run/slow")
-
-
 def table_changed_by_others(m):
     m.sh("lurk restore CapsLock; lurk apply")
     m.types("q w a", "wqa", "by the table")
@@ -657,9 +634,9 @@ def own_rules(m):
     m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply")
 
 
-PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space, slow_disk,
+PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
          table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, killed_while_asked, without_service, coming_and_going]
-HALF = 9
+HALF = 8
 
 
 def main():
