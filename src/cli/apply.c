@@ -118,8 +118,7 @@ int cli_apply(struct cli *cli, int argc, char **argv)
 		free(changes);
 		tell_refusal(&cli->ws, cli->machine, &outcome, &why);
 		lurk_findings_free(&findings);
-		return cli_fail(CLI_COULD_NOT, "%s%s", why.text,
-				outcome.unknown ? "" : "; nothing was changed");
+		return cli_not_done(&outcome, "", why.text, "; nothing was changed");
 	}
 	if (cli->json) {
 		print_json(cli, &outcome.report);

@@ -110,6 +110,13 @@ bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings)
 
 /* ---- Applying -------------------------------------------------------------------------------- */
 
+int cli_not_done(const struct lurk_outcome *outcome, const char *before, const char *why,
+		 const char *after)
+{
+	return cli_fail(CLI_COULD_NOT, "%s%s%s", outcome->unknown ? "" : before, why,
+			outcome->unknown ? "" : after);
+}
+
 bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *why)
 {
 	struct lurk_machine *machine = cli_machine(cli);

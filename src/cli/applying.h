@@ -16,6 +16,11 @@ bool cli_may_apply(struct cli *cli, bool force, struct lurk_findings *findings);
 /* Of a file, or (not `written`) of an edit that does not stand in it. */
 void cli_say_refused(const struct cli *cli, const struct lurk_findings *findings, bool written);
 
+/* Says that something was not done, with words around why; where nobody knows whether it was, or it
+ * is in force and not stored, only that. Returns the status. */
+int cli_not_done(const struct lurk_outcome *outcome, const char *before, const char *why,
+		 const char *after);
+
 /* The files into force, with the profile that is in force where it shall stay so; says which locks
  * were turned off. */
 bool cli_apply_files(struct cli *cli, bool stay, struct lurk_message *message);

@@ -259,31 +259,25 @@ static bool note_broken(struct edit *edit, struct lurk_message *why)
 	return true;
 }
 
-static bool say_unsaved(const struct lurk_message *why, bool unknown)
-{
-	cli_fail(CLI_COULD_NOT, "%s%s", why->text, unknown ? "" : "; nothing is changed");
-	return false;
-}
-
-static bool save(struct edit *edit)
+static int save(struct edit *edit)
 {
 	struct cli *cli = edit->cli;
-	struct lurk_outcome outcome;
+	struct lurk_outcome outcome = {.error = LURK_OK};
 	struct lurk_message why;
 
 	if (edit->broken && !note_broken(edit, &why))
-		return say_unsaved(&why, false);
+		return cli_not_done(&outcome, "", why.text, "; nothing is changed");
 	if (!lurk_keep_edit(&cli->ws, edit->apply ? cli->machine : NULL,
 			    edit->broken || *edit->naming.summary, edit->edits.summary, &outcome)) {
 		if (edit->apply)
 			tell_refusal(&cli->ws, cli->machine, &outcome, &why);
 		else
 			why = outcome.why;
-		return say_unsaved(&why, outcome.unknown);
+		return cli_not_done(&outcome, "", why.text, "; nothing is changed");
 	}
 	if (edit->apply && !cli->json)
 		tell_locks(stdout, cli->machine, &outcome.report);
-	return true;
+	return CLI_DONE;
 }
 
 static void say_where(const struct edit *edit)
@@ -319,8 +313,8 @@ static int save_and_say(struct edit *edit)
 		lurk_judge(&cli->ws, cli->machine, &now);
 	else if (!may_apply(edit, &now))
 		status = CLI_FOUND;
-	if (status == CLI_DONE && !save(edit))
-		status = CLI_COULD_NOT;
+	if (status == CLI_DONE)
+		status = save(edit);
 	if (status == CLI_DONE) {
 		object = say_edit(edit, &now);
 		if (object) {

@@ -1,4 +1,5 @@
 /* restore: give a key its usual job back. */
+#include "cli/applying.h"
 #include "cli/edit.h"
 #include "lurk/work/apply.h"
 #include "tell/json.h"
@@ -51,8 +52,8 @@ static int factory(struct cli *cli)
 	if (!machine)
 		return CLI_COULD_NOT;
 	if (!lurk_apply_nothing(&cli->ws, machine, &outcome))
-		return cli_fail(CLI_COULD_NOT, "the rules cannot be taken away: %s",
-				outcome.why.text);
+		return cli_not_done(&outcome, "the rules cannot be taken away: ", outcome.why.text,
+				    "");
 	if (cli->json) {
 		puts("{\"did\":\"no rule is in force\"}");
 		return CLI_DONE;

@@ -1,6 +1,7 @@
 /* rollback: an earlier version into force again. */
 #include <inttypes.h>
 
+#include "cli/applying.h"
 #include "cli/commands.h"
 #include "lurk/text/memory.h"
 #include "lurk/work/apply.h"
@@ -60,9 +61,11 @@ int cli_rollback(struct cli *cli, int argc, char **argv)
 	tell_differences(cli->machine->image, &image, changed);
 	fine = lurk_apply_version(&cli->ws, cli->machine, &image, &outcome);
 	lurk_release(bytes);
-	if (!fine)
-		return cli_fail(CLI_COULD_NOT, "version %" PRIu64 " cannot be applied: %s",
-				r.version, outcome.why.text);
+	if (!fine) {
+		snprintf(changed, sizeof changed,
+			 "version %" PRIu64 " cannot be applied: ", r.version);
+		return cli_not_done(&outcome, changed, outcome.why.text, "");
+	}
 	if (cli->json) {
 		struct json_object *object = json_object_new_object();
 

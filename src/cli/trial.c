@@ -196,7 +196,7 @@ static int run(const struct cli_trial *trial, struct trial *t)
 	cli->machine->keep_locks = trial->keep_locks;
 	if (!lurk_apply_for_now(&cli->ws, cli->machine, t->seconds, &outcome)) {
 		tell_refusal(&cli->ws, cli->machine, &outcome, &why);
-		return cli_fail(CLI_COULD_NOT, "%s; nothing is tried", why.text);
+		return cli_not_done(&outcome, "", why.text, "; nothing is tried");
 	}
 	if (!cli->json) {
 		printf("Trying %s from %s for %s; nothing is stored.\n",
@@ -215,7 +215,7 @@ static int run(const struct cli_trial *trial, struct trial *t)
 	if (!lurk_machine_look(cli->machine, &outcome.why))
 		return cli_fail(CLI_COULD_NOT, "%s", outcome.why.text);
 	if (fine && t->kept && is_tried(cli) && !lurk_machine_keep(cli->machine, &outcome))
-		return cli_fail(CLI_COULD_NOT, "it could not be kept: %s", outcome.why.text);
+		return cli_not_done(&outcome, "it could not be kept: ", outcome.why.text, "");
 	if (is_tried(cli))
 		lurk_machine_end_try(cli->machine, &outcome);
 	if (!fine)

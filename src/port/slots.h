@@ -32,12 +32,6 @@ enum lurk_error lurk_slots_read(const char *folder, unsigned slot, uint8_t *byte
 struct lurk_slots_written {
 	int file, folder;
 };
-/* What became of one. */
-struct lurk_slots_synced {
-	uint32_t owner;
-	unsigned slot;
-	enum lurk_error error;
-};
 
 /* As lurk_port_class.slot_write: on the disk when it returns, with the folder's entry; or, with
  * `later`, written and to be given to lurk_slots_sync(), which closes it. Of `length` bytes only

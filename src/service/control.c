@@ -304,13 +304,15 @@ static bool take_line(struct lurk_control *c, struct client *client, size_t leng
 	const bool watched = client->caller.watching;
 	const unsigned before = stores(c);
 	json_t *answer;
+	unsigned after;
 	bool starved;
 
 	ask_rights(c, client);
 	answer = lurk_rpc_call(&c->rpc, &client->caller, client->in.at, length, &starved);
 	if (client->caller.watching != watched)
 		count_watchers(c);
-	if (answer && stores(c) && stores(c) != before) {
+	after = stores(c);
+	if (answer && after && after != before) {
 		client->held = answer;
 		listen_for(c, client);
 		return true;

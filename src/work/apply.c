@@ -304,14 +304,15 @@ static bool take_back_apply(const struct lurk_workspace *ws, struct lurk_machine
 					       "nothing is undone");
 	fine = lurk_machine_go_back(machine, bytes, length, outcome);
 	lurk_release(bytes);
-	if (!fine) {
+	if (!fine && !outcome->unknown) {
 		const struct lurk_message why = outcome->why;
 
-		return lurk_say(&outcome->why, "the rules of before cannot be applied: %.600s",
-				why.text);
+		lurk_say(&outcome->why, "the rules of before cannot be applied: %.600s", why.text);
 	}
-	lurk_undo_renumber(ws->state_folder, undo->number, undo->before, machine->image->sequence);
-	return true;
+	if (fine)
+		lurk_undo_renumber(ws->state_folder, undo->number, undo->before,
+				   machine->image->sequence);
+	return fine;
 }
 
 bool lurk_take_back(const struct lurk_workspace *ws, struct lurk_machine *machine,

@@ -235,22 +235,24 @@ enum lurk_went lurk_naming_mark(struct lurk_naming *naming, uint16_t described, 
 	unsigned added;
 	char *value =
 		new_list(naming, chord ? NULL : lurk_node_get(way, list), keys, count, &added);
-	char *whole = lurk_print("%s]", value ? value : "[");
 	enum lurk_went done = LURK_ASKED_WRONGLY;
+	char *whole;
 
-	if (value)
-		snprintf(naming->summary, LURK_NAMING,
-			 chord ? "On %s the %s is %s" : "On %s these are %s: %s",
-			 name_of(naming, described), list, value + 1);
-	if (value && chord && (added < 2 || added > LURK_CHORD_KEYS)) {
+	if (!value)
+		return LURK_ASKED_WRONGLY;
+	whole = lurk_print("%s]", value);
+	snprintf(naming->summary, LURK_NAMING,
+		 chord ? "On %s the %s is %s" : "On %s these are %s: %s",
+		 name_of(naming, described), list, value + 1);
+	if (chord && (added < 2 || added > LURK_CHORD_KEYS)) {
 		lurk_say(&naming->why,
 			 "an off chord is 2 to %d different keys that are held together",
 			 LURK_CHORD_KEYS);
-	} else if (value && !added) {
+	} else if (!added) {
 		lurk_say(&naming->why, "on %s these are %s already: %.400s",
 			 name_of(naming, described), list, value + 1);
 		done = LURK_FOUND;
-	} else if (value) {
+	} else {
 		done = went(set(naming, way, list, whole));
 	}
 	lurk_release(value);

@@ -82,7 +82,7 @@ enum { BOTH = 2 };
 static void nothing_is_told_before_it_is_safe(void **state)
 {
 	struct lurk_syncing s;
-	struct lurk_slots_synced all;
+	struct lurk_linux_stored all;
 	uint8_t back[8];
 	size_t length;
 
@@ -114,7 +114,7 @@ static void nothing_is_told_before_it_is_safe(void **state)
 static void no_room_is_said(void **state)
 {
 	struct lurk_syncing s;
-	struct lurk_slots_synced all;
+	struct lurk_linux_stored all;
 	enum lurk_error error;
 
 	(void)state;
@@ -144,7 +144,7 @@ static void any_that_failed_is_told(void **state)
 	(void)state;
 	for (unsigned long round = 0; round < as_often(300); round++) {
 		const unsigned count = 1 + (unsigned)(random_next(&seed) % 4);
-		struct lurk_slots_synced all = {.error = LURK_OK};
+		struct lurk_linux_stored all = {.error = LURK_OK};
 		struct lurk_syncing s;
 		unsigned first = 0;
 

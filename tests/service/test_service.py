@@ -621,11 +621,15 @@ COMMANDS = [
 ]
 
 
+def of_the_command(service, path=None):
+    """Its environment: this service, and the files beside it."""
+    kept = {name: value for name, value in os.environ.items() if name != "LURK_DESK"}
+    return kept | {"LURK_SOCKET": path or service.path} | dict.fromkeys(["XDG_CONFIG_HOME", "XDG_STATE_HOME", "HOME"], service.folder)
+
+
 def the_command():
     service = Service()
-    environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
-                   "XDG_STATE_HOME": service.folder}
-    environment.pop("LURK_DESK", None)
+    environment = of_the_command(service)
     profile = ["--profile", service.folder + "/profile.yaml"]
     for command, wanted in COMMANDS:
         words = command.lstrip("!").split()
@@ -666,9 +670,7 @@ def the_command():
 def a_profile_is_chosen():
     """By the command, for a program, for as long as a connection; by a key; and what is typed is not told to anybody."""
     service = Service()
-    environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
-                   "XDG_STATE_HOME": service.folder}
-    environment.pop("LURK_DESK", None)
+    environment = of_the_command(service)
 
     def lurk(*words, status=0):
         done = subprocess.run([*WRAPPER, LURK, *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
@@ -758,6 +760,8 @@ LOST = [  # what ends when, the command, its status, what it says, the rule in f
     (["apply heard"], "apply", 0, "In force now", "F12", 1),
     (["apply heard"] * 2, "map F8 F9 --apply", 3, "ended before it answered; `lurk status` tells", "F9", 1),
     ([], "undo", 0, "Took back the last edit", "F9", 0),  # which was kept, as was its note
+    (["apply heard"] * 2, "restore --factory", 3, "lurk: the service ended before it answered", None, 1),
+    (["apply heard"] * 2, "rollback", 3, "lurk: the service ended before it answered", "F9", 1),
     (["switch heard"], "off", 0, "All rules are off", None, 0),
     (["switch unheard"], "on", 0, "In force again", "F9", 0),
     (["use heard"], "use --previous", 3, "ended before it answered; `lurk status` tells", "F9", 0),
@@ -768,9 +772,7 @@ def an_answer_is_lost():
     """Killed when it was asked for something: said to be done where it is, and never said to be undone where nobody knows."""
     service = Service()
     between = Between(service)
-    environment = {**os.environ, "LURK_SOCKET": between.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
-                   "XDG_STATE_HOME": service.folder}
-    environment.pop("LURK_DESK", None)
+    environment = of_the_command(service, between.path)
     client = Client(service)
     for cuts, words, status, says, gives, more in LOST:
         before = client.ask("status")["result"].get("sequence", 0)
@@ -789,9 +791,7 @@ def an_answer_is_lost():
 def a_disk_is_slow():
     """What is applied is in force at once, and answered when it is safe; nobody else and no key waits for that."""
     service = Service()
-    environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
-                   "XDG_STATE_HOME": service.folder}
-    environment.pop("LURK_DESK", None)
+    environment = of_the_command(service)
 
     def start(words):
         return subprocess.Popen([*WRAPPER, LURK, *words.split()], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
@@ -830,6 +830,7 @@ def a_disk_is_slow():
     told = failed.communicate(timeout=PATIENCE_S)[0]
     assert "lurk: in force now, but not after a reboot, since it is not stored: " in told and "nothing" not in told and failed.returncode == 3, told
     assert rules() == {"F8 gives F10"} and "F8" in open(service.folder + "/lurk/profile.yaml").read()
+
     def newest():
         status = client.ask("status")["result"]
         return status["slots"][status["newest"]]["error"]
@@ -862,9 +863,7 @@ def a_trial_and_another_command():
     """Each says what became of its own, and each undo takes one thing back to what was in force before it."""
     for other, says, keys, undone in TRIALS:
         service = Service()
-        environment = {**os.environ, "LURK_SOCKET": service.path, "XDG_CONFIG_HOME": service.folder, "HOME": service.folder,
-                       "XDG_STATE_HOME": service.folder}
-        environment.pop("LURK_DESK", None)
+        environment = of_the_command(service)
 
         def lurk(words):
             return subprocess.run([*WRAPPER, LURK, *words.split()], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment)
@@ -996,8 +995,8 @@ def main():
     failed = 0
     tests = [what_is_answered, the_pages_are_true, who_follows_is_told, keys_are_shown_while_watched, a_trial_ends, limits, who_may_do_what,
              rights_are_asked_each_time, there_is_always_a_place,
-             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_disk_is_slow, a_trial_and_another_command, a_profile_is_chosen, the_view_draws_the_keyboard,
-             the_service_itself]
+             memory_is_bounded, each_call_on_a_file_fails, what_was_watched_is_wiped, the_command, an_answer_is_lost, a_disk_is_slow,
+             a_trial_and_another_command, a_profile_is_chosen, the_view_draws_the_keyboard, the_service_itself]
     tests = [test for test in tests if test.__name__ in sys.argv[4:]] or tests
     for test in tests:
         try:

@@ -34,9 +34,11 @@ void lurk_linux_add(struct lurk_linux *machine, int fd);
 void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
 		     void (*ready)(void *data, int fd), void *data);
 
-/* For a service whose keys wait for no disk: from now on slot_write() returns when a slot is
- * written, and a thread sees to it that it is safe from a power cut. Returns what is to be given to
- * lurk_linux_add(), -1 where that cannot be had and nothing has changed. */
+/* For a service whose keys are not to wait for a disk: from now on a thread writes a slot, and
+ * slot_write() returns when that says whether it could, a second later at most; then the thread
+ * sees to it that the slot is safe from a power cut. One at a time: another waits for the first.
+ * Returns what is to be given to lurk_linux_add(), -1 where that cannot be had and nothing has
+ * changed. */
 int lurk_linux_store_later(struct lurk_linux *machine);
 /* How many were begun; 0 while none is on its way. */
 unsigned lurk_linux_storing(const struct lurk_linux *machine);

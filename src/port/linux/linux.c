@@ -1005,13 +1005,10 @@ unsigned lurk_linux_storing(const struct lurk_linux *machine)
 
 bool lurk_linux_stored(struct lurk_linux *machine, struct lurk_linux_stored *what)
 {
-	struct lurk_slots_synced all;
-
-	if (!lurk_syncing_ended(&machine->syncing, &all))
+	if (!lurk_syncing_ended(&machine->syncing, what))
 		return false;
-	*what = (struct lurk_linux_stored){all.owner, all.slot, all.error};
-	if (all.error)
-		note_trouble(machine, all.error);
+	if (what->error)
+		note_trouble(machine, what->error);
 	return true;
 }
 

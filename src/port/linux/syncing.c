@@ -83,7 +83,7 @@ enum lurk_error lurk_syncing_write(struct lurk_syncing *s, uint32_t owner, unsig
 	memcpy(s->bytes, bytes, length);
 	s->length = length;
 	s->begun++;
-	s->now = (struct lurk_slots_synced){.owner = owner, .slot = slot};
+	s->now = (struct lurk_linux_stored){.owner = owner, .slot = slot};
 	pthread_attr_init(&small);
 	pthread_attr_setstacksize(&small, STACK);
 	s->running = !pthread_create(&s->thread, &small, store, s);
@@ -104,7 +104,7 @@ unsigned lurk_syncing_now(const struct lurk_syncing *s)
 	return s->told == s->begun ? 0 : s->begun;
 }
 
-bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_slots_synced *all)
+bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_linux_stored *all)
 {
 	uint64_t more = 0;
 
@@ -114,7 +114,7 @@ bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_slots_synced *all)
 		return false;
 	finish(s);
 	*all = s->all;
-	s->all = (struct lurk_slots_synced){.error = LURK_OK};
+	s->all = (struct lurk_linux_stored){.error = LURK_OK};
 	return true;
 }
 

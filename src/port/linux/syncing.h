@@ -11,6 +11,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "lurk/linux/linux.h"
 #include "port/slots.h"
 
 struct lurk_syncing {
@@ -19,12 +20,12 @@ struct lurk_syncing {
 	uint64_t told;  /* of so many it is known that they ended */
 	bool running;   /* the thread has to be joined */
 	pthread_t thread;
-	sem_t written; /* posted when the thread knows whether it could write */
-	enum lurk_error error;
-	char *folder; /* what the thread writes, which frees it */
+	sem_t written;         /* posted when the thread knows whether it could write */
+	enum lurk_error error; /* what writing it said */
+	char *folder;          /* what the thread writes, which frees it */
 	uint8_t *bytes;
 	size_t length;
-	struct lurk_slots_synced now, all; /* of the one that runs; of all since it was asked */
+	struct lurk_linux_stored now, all; /* of the one that runs; of all since it was asked */
 };
 
 /* False with what the system said where it cannot be had. */
@@ -39,6 +40,6 @@ unsigned lurk_syncing_now(const struct lurk_syncing *s);
 enum lurk_error lurk_syncing_write(struct lurk_syncing *s, uint32_t owner, unsigned slot,
 				   const char *folder, const uint8_t *bytes, size_t length);
 /* Whether nothing is on its way any more; then what came of all since this was last true. */
-bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_slots_synced *all);
+bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_linux_stored *all);
 
 #endif
