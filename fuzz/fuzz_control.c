@@ -74,8 +74,8 @@ static void say(void *data, const char *line)
 
 static void call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line, size_t length)
 {
-	bool starved;
-	json_t *reply = lurk_rpc_call(rpc, caller, line, length, &starved);
+	enum lurk_rpc_silence silence;
+	json_t *reply = lurk_rpc_call(rpc, caller, line, length, &silence);
 	char *text = reply ? json_dumps(reply, JSON_COMPACT) : NULL;
 
 	if (reply && (!text || strchr(text, '\n') ||
@@ -102,7 +102,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 		{.rights = {.status = true, .change = true, .off = true, .watch = true}},
 		{.uid = PERSON,
 		 .rights = {.status = true, .off = true, .watch = true, .own = true}}};
-	struct lurk_rpc rpc = {&session, say, NULL, NULL};
+	struct lurk_rpc rpc = {&session, say, NULL, NULL, false};
 	const char *at = (const char *)data, *end = at + size;
 
 	memset(machine.lengths, 0, sizeof machine.lengths);

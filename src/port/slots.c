@@ -8,6 +8,7 @@
 #include <pwd.h>
 #include <stdbool.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -65,7 +66,7 @@ static int open_folder(const char *folder)
 
 #define OWNED "of-"
 #define ACCOUNT "account"
-enum { NAME = 256 };
+enum { NAME = 256, LINE = 1024 };
 
 const char *lurk_slots_of(const char *folder, uint32_t owner, char *path)
 {
@@ -93,13 +94,24 @@ static unsigned count_owned(const char *folder)
 static bool find_name(const char *users, uint32_t owner, char name[NAME])
 {
 	FILE *file = fopen(users, "re");
-	const struct passwd *user = NULL;
+	char *line = NULL, *longer;
+	size_t size = 0;
+	struct passwd user;
+	struct passwd *found = NULL;
+	int error = ERANGE; /* a line that is longer stays to be read */
 
-	while (file && (user = fgetpwent(file))) {
-		if (user->pw_uid == owner)
-			break;
-	}
-	snprintf(name, NAME, "%s", user ? user->pw_name : "");
+	do {
+		if (error == ERANGE) {
+			size += LINE;
+			longer = realloc(line, size);
+			if (!longer)
+				break;
+			line = longer;
+		}
+		error = file ? fgetpwent_r(file, &user, line, size, &found) : ENOENT;
+	} while (error == ERANGE || (!error && user.pw_uid != owner));
+	snprintf(name, NAME, "%s", error ? "" : user.pw_name);
+	free(line);
 	if (file)
 		fclose(file);
 	return *name;
@@ -185,18 +197,19 @@ static enum lurk_error make_folder(const char *folder, const char *path)
 	return error;
 }
 
-enum lurk_error lurk_slots_make(const char *folder, uint32_t owner, const char *users)
+/* The folder of the owner, where that is needed. */
+static enum lurk_error make_owned(const struct lurk_slots_place *place, const char *path)
 {
-	char path[PATH_MAX];
 	enum lurk_error error = LURK_OK;
 
-	if (owner == LURK_NOBODY)
+	if (place->owner == LURK_NOBODY)
 		return LURK_OK;
-	if (access(lurk_slots_of(folder, owner, path), F_OK))
-		error = count_owned(folder) >= LURK_SLOTS_PERSONS ? LURK_ERR_ROOM
-								  : make_folder(folder, path);
+	if (access(path, F_OK))
+		error = count_owned(place->folder) >= LURK_SLOTS_PERSONS
+				? LURK_ERR_ROOM
+				: make_folder(place->folder, path);
 	if (!error)
-		note_account(path, owner, users);
+		note_account(path, place->owner, place->users);
 	return error;
 }
 
@@ -238,12 +251,17 @@ enum lurk_error lurk_slots_sync(const struct lurk_slots_written *slot)
 	return error;
 }
 
-enum lurk_error lurk_slots_write(const char *folder, unsigned slot, const uint8_t *bytes,
-				 size_t count, size_t length, struct lurk_slots_written *later)
+enum lurk_error lurk_slots_write(const struct lurk_slots_place *place, unsigned slot,
+				 const uint8_t *bytes, size_t count, size_t length,
+				 struct lurk_slots_written *later)
 {
-	struct lurk_slots_written open = {.folder = open_folder(folder), .file = -1};
-	enum lurk_error error;
+	char path[PATH_MAX];
+	enum lurk_error error = make_owned(place, lurk_slots_of(place->folder, place->owner, path));
+	struct lurk_slots_written open = {.folder = -1, .file = -1};
 
+	if (error)
+		return error;
+	open.folder = open_folder(path);
 	if (open.folder >= 0)
 		open.file = open_slot(open.folder, slot, O_WRONLY | O_CREAT);
 	if (open.file < 0 || !lurk_write_whole(open.file, bytes, count) ||

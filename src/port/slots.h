@@ -13,13 +13,8 @@
 enum lurk_error lurk_slots_error(int error);
 
 /* The folder of an owner's slots, below the computer's (LURK_NOBODY), into the caller's memory of
- * PATH_MAX bytes; and makes it, where that is needed. LURK_ERR_ROOM where too many persons have one
- * already. */
-enum { LURK_SLOTS_PERSONS = 64 };
-/* Below it also lies, in `account`, the name that the user had in a file like /etc/passwd: an owner
- * who is not there any more, or by another name, is somebody else, or nobody. */
+ * PATH_MAX bytes. */
 const char *lurk_slots_of(const char *folder, uint32_t owner, char *path);
-enum lurk_error lurk_slots_make(const char *folder, uint32_t owner, const char *users);
 
 /* Takes away what belongs to such owners; whoever was in no such file stays. */
 void lurk_slots_tidy(const char *folder, const char *users);
@@ -33,11 +28,23 @@ struct lurk_slots_written {
 	int file, folder;
 };
 
+/* Whose slots: an owner's, below the computer's folder. Beside them lies, in `account`, the name
+ * that the user has in a file like /etc/passwd: an owner who is not there any more, or by another
+ * name, is somebody else, or nobody. */
+struct lurk_slots_place {
+	const char *folder;
+	uint32_t owner;
+	const char *users;
+};
+enum { LURK_SLOTS_PERSONS = 64 };
+
 /* As lurk_port_class.slot_write: on the disk when it returns, with the folder's entry; or, with
- * `later`, written and to be given to lurk_slots_sync(), which closes it. Of `length` bytes only
- * the first `count` are written, for a desk whose power goes. */
-enum lurk_error lurk_slots_write(const char *folder, unsigned slot, const uint8_t *bytes,
-				 size_t count, size_t length, struct lurk_slots_written *later);
+ * `later`, written and to be given to lurk_slots_sync(), which closes it. The owner's folder is
+ * made where there is none: LURK_ERR_ROOM where so many persons have one already. Of `length` bytes
+ * only the first `count` are written, for a desk whose power goes. Any thread may call it. */
+enum lurk_error lurk_slots_write(const struct lurk_slots_place *place, unsigned slot,
+				 const uint8_t *bytes, size_t count, size_t length,
+				 struct lurk_slots_written *later);
 enum lurk_error lurk_slots_sync(const struct lurk_slots_written *slot);
 
 #endif

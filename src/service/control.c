@@ -26,10 +26,11 @@ struct client {
 	struct lurk_bytes in, out;
 	unsigned budget; /* requests that it may make at once */
 	time_t refilled;
-	uint64_t last; /* counts all that clients do: when this one did something */
-	bool leaving;  /* told why; closed as soon as that is read */
-	bool waits;    /* until no other client's long line is on its way */
-	json_t *held;  /* its answer, until what it asked for is safe from a power cut */
+	uint64_t last;   /* counts all that clients do: when this one did something */
+	bool leaving;    /* told why; closed as soon as that is read */
+	bool waits;      /* until no other client's long line is on its way */
+	uint64_t queued; /* by the clock, since when its line waits until all is stored; or 0 */
+	json_t *held;    /* its answer, until what it asked for is safe from a power cut */
 };
 
 struct lurk_control {
@@ -107,7 +108,7 @@ static void listen_for(struct lurk_control *c, struct client *client)
 
 	if (client->out.length)
 		e.events = EPOLLOUT;
-	else if (!client->waits && !client->held)
+	else if (!client->waits && !client->held && !client->queued)
 		e.events = EPOLLIN;
 	epoll_ctl(c->epoll, EPOLL_CTL_MOD, client->fd, &e);
 }
@@ -293,31 +294,36 @@ static bool tell_answer(struct lurk_control *c, struct client *client, json_t *a
 	return true;
 }
 
-static unsigned stores(const struct lurk_control *c)
+static bool is_storing(const struct lurk_control *c)
 {
-	return c->options.storing ? c->options.storing(c->options.storing_data) : 0;
+	return c->options.storing && c->options.storing(c->options.storing_data);
 }
 
-/* False where the line has to wait. */
+/* False where the line has to wait. What stores waits for what is being stored, and its answer for
+ * the disk: no key does. */
 static bool take_line(struct lurk_control *c, struct client *client, size_t length)
 {
 	const bool watched = client->caller.watching;
-	const unsigned before = stores(c);
+	enum lurk_rpc_silence silence;
 	json_t *answer;
-	unsigned after;
-	bool starved;
 
 	ask_rights(c, client);
-	answer = lurk_rpc_call(&c->rpc, &client->caller, client->in.at, length, &starved);
+	c->rpc.storing = is_storing(c);
+	answer = lurk_rpc_call(&c->rpc, &client->caller, client->in.at, length, &silence);
+	if (silence == LURK_RPC_LATER) {
+		client->queued = ++c->clock;
+		client->budget++; /* asked once, however often it is looked at */
+		listen_for(c, client);
+		return false;
+	}
 	if (client->caller.watching != watched)
 		count_watchers(c);
-	after = stores(c);
-	if (answer && after && after != before) {
+	if (answer && !c->rpc.storing && is_storing(c)) {
 		client->held = answer;
 		listen_for(c, client);
 		return true;
 	}
-	return (!answer && !starved) || tell_answer(c, client, answer);
+	return silence == LURK_RPC_UNASKED || tell_answer(c, client, answer);
 }
 
 static size_t longest(const struct client *client)
@@ -330,7 +336,7 @@ static size_t longest(const struct client *client)
 static void take_lines(struct lurk_control *c, struct client *client)
 {
 	while (client->fd >= 0 && !client->leaving && !client->out.length && !client->waits &&
-	       !client->held) {
+	       !client->held && !client->queued) {
 		char *end =
 			client->in.length ? memchr(client->in.at, '\n', client->in.length) : NULL;
 		size_t length = end ? (size_t)(end - client->in.at) : client->in.length;
@@ -397,8 +403,35 @@ static void go_on(struct lurk_control *c)
 	}
 }
 
+/* Who has waited longest to store something. */
+static struct client *first_queued(struct lurk_control *c)
+{
+	struct client *first = NULL;
+
+	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
+		struct client *one = &c->clients[i];
+
+		if (one->fd >= 0 && one->queued && (!first || one->queued < first->queued))
+			first = one;
+	}
+	return first;
+}
+
+static void take_on(struct lurk_control *c, struct client *client)
+{
+	client->queued = 0;
+	if (client->fd < 0)
+		return;
+	listen_for(c, client);
+	take_lines(c, client);
+}
+
+/* What they ask next comes after all that wait. */
 void lurk_control_stored(struct lurk_control *control, enum lurk_error error)
 {
+	bool answered[LURK_CONTROL_CLIENTS] = {false};
+	struct client *next;
+
 	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
 		struct client *client = &control->clients[i];
 		json_t *answer = client->held;
@@ -406,11 +439,14 @@ void lurk_control_stored(struct lurk_control *control, enum lurk_error error)
 		if (client->fd < 0 || !answer)
 			continue;
 		client->held = NULL;
+		answered[i] = true;
 		tell_answer(control, client, error ? lurk_rpc_unsafe(answer, error) : answer);
-		if (client->fd < 0)
-			continue;
-		listen_for(control, client);
-		take_lines(control, client);
+	}
+	while (!is_storing(control) && (next = first_queued(control)))
+		take_on(control, next);
+	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++) {
+		if (answered[i])
+			take_on(control, &control->clients[i]);
 	}
 }
 
@@ -638,7 +674,8 @@ struct lurk_control *lurk_control_open(struct lurk_session *session,
 	}
 	c->session = session;
 	c->options = *options;
-	c->rpc = (struct lurk_rpc){session, options->log, options->log_data, NULL};
+	c->rpc = (struct lurk_rpc){
+		.session = session, .log = options->log, .log_data = options->log_data};
 	for (unsigned i = 0; i < LURK_CONTROL_CLIENTS; i++)
 		c->clients[i].fd = -1;
 	c->epoll = c->timer = c->spare = -1;

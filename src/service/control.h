@@ -27,9 +27,9 @@ struct lurk_control_options {
 	struct lurk_rights_from rights;
 	void (*log)(void *data, const char *line);
 	void *log_data;
-	/* How many stores the port has begun, 0 while none is on its way: who asked for one waits
-	 * for its answer until lurk_control_stored(). NULL where all are done on return. */
-	unsigned (*storing)(void *data);
+	/* Whether anything is on its way to the disk: who asked for that waits for its answer, and
+	 * who asks for more for its turn, until lurk_control_stored(). NULL where it never is. */
+	bool (*storing)(void *data);
 	void *storing_data;
 };
 

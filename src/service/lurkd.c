@@ -174,7 +174,7 @@ static int restore(struct service *s, struct lurk_message *message)
 	return 0;
 }
 
-static unsigned storing(void *data)
+static bool storing(void *data)
 {
 	return lurk_linux_storing(((struct service *)data)->machine);
 }

@@ -175,7 +175,14 @@ static const char *refusal(const struct lurk_rights *rights, enum right right)
 	return who[right];
 }
 
-static void dispatch(struct lurk_call *call, const char *name)
+/* One at a time. */
+static bool stores(const struct method *method)
+{
+	return method->run == lurk_method_apply || method->run == lurk_method_keep;
+}
+
+/* False where it has to wait. */
+static bool dispatch(struct lurk_call *call, const char *name)
 {
 	for (size_t i = 0; i < sizeof methods / sizeof *methods; i++) {
 		if (strcmp(methods[i].name, name) != 0)
@@ -183,11 +190,14 @@ static void dispatch(struct lurk_call *call, const char *name)
 		if (!has_right(&call->caller->rights, methods[i].right))
 			lurk_call_fail(call, LURK_RPC_NOT_ALLOWED,
 				       refusal(&call->caller->rights, methods[i].right));
+		else if (stores(&methods[i]) && call->rpc->storing)
+			return false;
 		else if (check_params(call, &methods[i]))
 			methods[i].run(call);
-		return;
+		return true;
 	}
 	lurk_call_fail(call, NO_METHOD, "there is no such method");
+	return true;
 }
 
 /* ---- Answers ----------------------------------------------------------------------------------
@@ -269,12 +279,12 @@ static bool take_apart(const json_t *request, const char **method, json_t **para
 }
 
 json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line,
-		      size_t length, bool *starved)
+		      size_t length, enum lurk_rpc_silence *silence)
 {
 	struct lurk_call call = {.rpc = rpc, .caller = caller};
 	json_t *request = parse(line, length, &call.starved), *id = NULL, *reply = NULL;
 	const char *method = NULL;
-	bool wants_answer = true;
+	bool wants_answer = true, waits = false;
 
 	if (!request) {
 		lurk_call_fail(&call, PARSE_ERROR, "this line is not one JSON object");
@@ -285,14 +295,17 @@ json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const ch
 			       "a request has jsonrpc \"2.0\", method, params (an object) and id; "
 			       "one a line");
 	} else {
-		dispatch(&call, method);
+		waits = !dispatch(&call, method);
 	}
-	if (wants_answer)
+	if (wants_answer && !waits)
 		reply = answer(&call, id);
 	json_decref(call.error);
 	json_decref(call.result);
 	json_decref(request);
-	*starved = wants_answer && call.starved;
+	*silence = waits           ? LURK_RPC_LATER
+		   : !wants_answer ? LURK_RPC_UNASKED
+		   : call.starved  ? LURK_RPC_STARVED
+				   : LURK_RPC_ANSWERED;
 	return reply;
 }
 

@@ -69,18 +69,26 @@ struct lurk_caller {
 	char used[LURK_RPC_WORD], used_before[LURK_RPC_WORD];
 };
 
+/* What there is in the place of an answer. */
+enum lurk_rpc_silence {
+	LURK_RPC_ANSWERED,
+	LURK_RPC_UNASKED, /* none is wanted */
+	LURK_RPC_STARVED, /* there is no memory for one */
+	LURK_RPC_LATER,   /* nothing was done: to be called again when all is stored */
+};
+
 struct lurk_rpc {
 	struct lurk_session *session;
 	/* Tells an administrator what was done; never a key. */
 	void (*log)(void *data, const char *line);
 	void *log_data;
 	struct lurk_caller *callers; /* all that are connected */
+	bool storing;                /* something is on its way to the disk: what stores waits */
 };
 
-/* Carries out one line. Returns the answer, to be freed; NULL where none is wanted, and, with
- * *starved, where there is no memory for one. */
+/* Carries out one line. Returns the answer, to be freed; or NULL, and *silence says why. */
 json_t *lurk_rpc_call(struct lurk_rpc *rpc, struct lurk_caller *caller, const char *line,
-		      size_t length, bool *starved);
+		      size_t length, enum lurk_rpc_silence *silence);
 
 /* The answer in the place of another, which is freed: what that speaks of is in force, but could
  * not be stored. NULL where there is no memory for it. */

@@ -36,11 +36,9 @@ static enum lurk_error slot_read(struct lurk_port *port, uint32_t owner, unsigne
 static enum lurk_error slot_write(struct lurk_port *port, uint32_t owner, unsigned slot,
 				  const uint8_t *bytes, size_t length)
 {
-	char path[PATH_MAX];
-
 	(void)port;
-	return lurk_slots_write(lurk_slots_of(folder, owner, path), slot, bytes, length, length,
-				NULL);
+	return lurk_slots_write(&(struct lurk_slots_place){folder, owner, users}, slot, bytes,
+				length, length, NULL);
 }
 
 static uint64_t now(struct lurk_port *port)
@@ -166,6 +164,7 @@ static void what_the_system_says_is_passed_on(void **state)
 		    {ENOENT, LURK_ERR_NO_FOLDER}, {ENOMEM, LURK_ERR_PORT}};
 	const struct rlimit small = {100, RLIM_INFINITY};
 	struct rlimit before;
+	const struct lurk_slots_place nowhere = {"/nowhere/at/all", LURK_NOBODY, ""};
 	uint8_t bytes[500] = {1}, back[500];
 	size_t length;
 
@@ -175,13 +174,13 @@ static void what_the_system_says_is_passed_on(void **state)
 	signal(SIGXFSZ, SIG_IGN);
 	getrlimit(RLIMIT_FSIZE, &before);
 	setrlimit(RLIMIT_FSIZE, &small);
-	assert_int_equal(lurk_slots_write(folder, 0, bytes, sizeof bytes, sizeof bytes, NULL),
+	assert_int_equal(lurk_slots_write(&(struct lurk_slots_place){folder, LURK_NOBODY, users}, 0,
+					  bytes, sizeof bytes, sizeof bytes, NULL),
 			 LURK_ERR_NO_SPACE);
 	setrlimit(RLIMIT_FSIZE, &before);
 	assert_int_equal(lurk_slots_read(folder, 0, back, sizeof back, &length), LURK_OK);
 	assert_true(length < sizeof bytes);
-	assert_int_equal(lurk_slots_write("/nowhere/at/all", 0, bytes, 1, 1, NULL),
-			 LURK_ERR_NO_FOLDER);
+	assert_int_equal(lurk_slots_write(&nowhere, 0, bytes, 1, 1, NULL), LURK_ERR_NO_FOLDER);
 	assert_int_equal(lurk_slots_read("/nowhere/at/all", 0, back, 1, &length), LURK_OK);
 	assert_int_equal(length, 0);
 	clear();
@@ -207,12 +206,8 @@ static bool has_rules(uint32_t owner)
 
 static enum lurk_error keep_rules(uint32_t owner)
 {
-	char path[PATH_MAX];
-	const enum lurk_error error = lurk_slots_make(folder, owner, users);
-
-	return error ? error
-		     : lurk_slots_write(lurk_slots_of(folder, owner, path), 0,
-					(const uint8_t *)"rules", 5, 5, NULL);
+	return lurk_slots_write(&(struct lurk_slots_place){folder, owner, users}, 0,
+				(const uint8_t *)"rules", 5, 5, NULL);
 }
 
 /* What a person stored goes when the account goes, and is not the next one's with that number. Who
@@ -220,6 +215,7 @@ static enum lurk_error keep_rules(uint32_t owner)
 static void rules_go_with_the_account(void **state)
 {
 	enum { ANN = 1000, BEN, ELSEWHERE };
+	static char long_lines[6000];
 	static const char both[] = "ann:x:1000:1000::/:/\nben:x:1001:1001::/:/\n";
 	static const struct {
 		const char *users; /* NULL for no file */
@@ -231,10 +227,12 @@ static void rules_go_with_the_account(void **state)
 		{"anne:x:1000:1000::/:/\nben:x:1001:1001::/:/\n", false, true},
 		{"ann:x:1000:1000::/:/\nbenjamin:x:1001:1001::/:/\n", true, false},
 		{"", false, false},
+		{long_lines, true, true},
 	};
 	char path[PATH_MAX];
 
 	(void)state;
+	snprintf(long_lines, sizeof long_lines, "cat:x:5:5:%05000d:/:/\n%s", 0, both);
 	for (size_t i = 0; i < COUNT(rows); i++) {
 		write_users(both);
 		for (uint32_t owner = ANN; owner <= ELSEWHERE; owner++)

@@ -66,7 +66,9 @@ static void write_for(unsigned times)
 
 static enum lurk_error store(struct lurk_syncing *s, unsigned slot)
 {
-	return lurk_syncing_write(s, 7, slot, folder, (const uint8_t *)"rules", 5);
+	const struct lurk_slots_place place = {folder, LURK_NOBODY, ""};
+
+	return lurk_syncing_write(s, &place, slot, (const uint8_t *)"rules", 5);
 }
 
 static void await(const struct lurk_syncing *s)
@@ -88,19 +90,19 @@ static void nothing_is_told_before_it_is_safe(void **state)
 
 	(void)state;
 	assert_true(lurk_syncing_open(&s));
-	assert_int_equal(lurk_syncing_now(&s), 0);
+	assert_false(lurk_syncing_now(&s));
 	assert_true(lurk_syncing_ended(&s, &all)); /* nothing ever was on its way */
 	assert_int_equal(store(&s, 3), LURK_OK);
-	assert_int_equal(lurk_syncing_now(&s), 1);
+	assert_true(lurk_syncing_now(&s));
 	assert_false(lurk_syncing_ended(&s, &all));
 	write_for(1);
 	assert_false(lurk_syncing_ended(&s, &all));
 	write_for(1);
 	await(&s);
-	assert_int_equal(lurk_syncing_now(&s), 1); /* until it is asked for */
+	assert_true(lurk_syncing_now(&s)); /* until it is asked for */
 	assert_true(lurk_syncing_ended(&s, &all));
 	assert_int_equal(all.error, LURK_OK);
-	assert_int_equal(lurk_syncing_now(&s), 0);
+	assert_false(lurk_syncing_now(&s));
 	assert_int_equal(lurk_slots_read(folder, 3, back, sizeof back, &length), LURK_OK);
 	assert_memory_equal(back, "rules", 5);
 	/* What is on its way is waited for. */
@@ -131,7 +133,7 @@ static void no_room_is_said(void **state)
 	assert_true(lurk_syncing_ended(&s, &all));
 	assert_int_equal(all.error, LURK_ERR_NO_SPACE);
 	assert_int_equal(all.slot, 30);
-	assert_int_equal(all.owner, 7);
+	assert_int_equal(all.owner, LURK_NOBODY);
 	lurk_syncing_close(&s);
 }
 
@@ -160,7 +162,7 @@ static void any_that_failed_is_told(void **state)
 			assert_int_equal(error, fails && !threads ? LURK_ERR_DISK : LURK_OK);
 			if (fails && threads && !first)
 				first = slot;
-			assert_int_equal(lurk_syncing_now(&s), n);
+			assert_true(lurk_syncing_now(&s));
 			if (n < count && random_next(&seed) % 2)
 				continue; /* not asked: the next waits for it */
 			do

@@ -43,11 +43,9 @@ static uint64_t newest(const struct lurk_session *session)
 	return store->newest < 0 ? 0 : store->sequence[store->newest];
 }
 
-static unsigned storing(void *session)
+static bool storing(void *session)
 {
-	const uint64_t now = newest(session);
-
-	return disk.slow && now != disk.safe ? (unsigned)now : 0;
+	return disk.slow && newest(session) != disk.safe;
 }
 
 static bool is_of_disk(const char *line, struct lurk_session *session, struct lurk_control *control)

@@ -806,22 +806,33 @@ def a_disk_is_slow():
     wait_for(lambda: rules() == {"F8 gives F9"})  # asked by others, who are answered
     assert one.poll() is None
     image = client.ask("image")["result"]["image"]
-    client.send(request("apply", '{"image":"%s"}' % image) + "\n" + request("status") + "\n")  # nothing new in it: answered
-    assert "result" in client.line() and client.line()["result"]["sequence"] == 1
+    client.send(request("apply", '{"image":"%s"}' % image) + "\n" + request("status") + "\n")  # nothing new in it, and not safe yet
     service.play("press F8 on wagtail")
     service.play("stored")
+    assert "result" in client.line() and client.line()["result"]["sequence"] == 1
     assert "It is in force now" in one.communicate(timeout=PATIENCE_S)[0] and one.returncode == 0
-    # Two at once, and one that goes before its answer is there; what they ask next waits for it.
+    # What would be stored as well waits for its turn, in the order in which it was asked, without a key that waits; who goes
+    # meanwhile has asked nothing. Off is never waited for.
     empty = start("restore F8 --apply")
     wait_for(lambda: not rules())
-    gone = Client(service)
+    gone, third = Client(service), Client(service)
     gone.send(request("apply", '{"image":"%s"}' % image) + "\n")
-    wait_for(lambda: rules())
-    gone.end()
+    third.send(request("apply", '{"image":"%s"}' % image) + "\n" + request("status") + "\n")
+    client.send(request("apply", '{"image":"%s"}' % image) + "\n")
     other.send(request("switch", '{"off":true}') + "\n")
-    assert "result" in other.line()  # off is never waited for
+    assert "result" in other.line()
+    gone.end()
+    service.play("press F8 on wagtail")
+    assert not rules() and other.ask("status")["result"]["sequence"] == 2
     service.play("stored")
     assert empty.wait() == 0
+    wait_for(rules)  # the third one's, whose turn it was; the client's says the same, and is not stored twice
+    assert other.ask("status")["result"]["sequence"] == 3
+    other.send(request("keep") + "\n")
+    service.play("stored")
+    assert "result" in third.line() and third.line()["result"]["sequence"] == 3
+    assert "result" in client.line() and "error" in other.line()
+    third.end()
     other.ask("switch", off=False)
     # What the disk did not take is in force all the same, and said; and the next apply stores it.
     failed = start("map F8 F10 --apply")

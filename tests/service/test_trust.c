@@ -138,7 +138,7 @@ static void begin(struct world *w, uint64_t seed)
 	w->memory = SESSION_MEMORY(w);
 	w->presses = seed;
 	w->news = (struct lurk_news){.say = log_line, .data = w};
-	w->rpc = (struct lurk_rpc){&w->session, log_line, w, NULL};
+	w->rpc = (struct lurk_rpc){&w->session, log_line, w, NULL, false};
 	assert_int_equal(lurk_session_start(&w->session, &w->memory, w->rig->rig.port), LURK_OK);
 	lurk_session_allow(&w->session, LURK_OWN_EVERYTHING);
 	settle(w);
@@ -248,11 +248,11 @@ static void ask(struct test *t, unsigned world, unsigned caller)
 	struct world *w = &t->worlds[world];
 	json_t *answer;
 	char *text;
-	bool starved;
+	enum lurk_rpc_silence silence;
 
-	answer = lurk_rpc_call(&w->rpc, &w->callers[caller], t->asked, strlen(t->asked), &starved);
+	answer = lurk_rpc_call(&w->rpc, &w->callers[caller], t->asked, strlen(t->asked), &silence);
 	assert_non_null(answer);
-	assert_false(starved);
+	assert_int_equal(silence, LURK_RPC_ANSWERED);
 	text = json_dumps(answer, JSON_COMPACT);
 	snprintf(t->answers[world], sizeof t->answers[world], "%s", text);
 	free(text);

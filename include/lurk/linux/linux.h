@@ -40,8 +40,8 @@ void lurk_linux_wait(struct lurk_linux *machine, uint64_t until_us,
  * Returns what is to be given to lurk_linux_add(), -1 where that cannot be had and nothing has
  * changed. */
 int lurk_linux_store_later(struct lurk_linux *machine);
-/* How many were begun; 0 while none is on its way. */
-unsigned lurk_linux_storing(const struct lurk_linux *machine);
+/* Whether any is on its way. */
+bool lurk_linux_storing(const struct lurk_linux *machine);
 /* When that descriptor is readable: whether none is on its way any more, and then which of them
  * was the first that is not safe, and why; LURK_OK where all are. */
 struct lurk_linux_stored {

@@ -979,14 +979,11 @@ static enum lurk_error linux_slot_write(struct lurk_port *port, uint32_t owner, 
 					const uint8_t *bytes, size_t length)
 {
 	struct lurk_linux *m = machine_of(port);
-	char path[PATH_MAX];
-	const char *folder = lurk_slots_of(m->folder, owner, path);
-	enum lurk_error error = lurk_slots_make(m->folder, owner, USERS);
+	const struct lurk_slots_place place = {m->folder, owner, USERS};
+	const enum lurk_error error =
+		m->syncing.ended >= 0 ? lurk_syncing_write(&m->syncing, &place, slot, bytes, length)
+				      : lurk_slots_write(&place, slot, bytes, length, length, NULL);
 
-	if (!error && m->syncing.ended >= 0)
-		error = lurk_syncing_write(&m->syncing, owner, slot, folder, bytes, length);
-	else if (!error)
-		error = lurk_slots_write(folder, slot, bytes, length, length, NULL);
 	if (error != LURK_ERR_FOREIGN && error != LURK_ERR_DENIED)
 		note_trouble(m, error);
 	return error;
@@ -998,7 +995,7 @@ int lurk_linux_store_later(struct lurk_linux *machine)
 	return machine->syncing.ended;
 }
 
-unsigned lurk_linux_storing(const struct lurk_linux *machine)
+bool lurk_linux_storing(const struct lurk_linux *machine)
 {
 	return lurk_syncing_now(&machine->syncing);
 }

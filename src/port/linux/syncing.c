@@ -24,9 +24,8 @@ static void *store(void *data)
 	struct lurk_slots_written file;
 	ssize_t unused;
 
-	s->error = lurk_slots_write(s->folder, s->now.slot, s->bytes, s->length, s->length, &file);
+	s->error = lurk_slots_write(&s->place, s->now.slot, s->bytes, s->length, s->length, &file);
 	s->now.error = s->error;
-	free(s->folder);
 	free(s->bytes);
 	sem_post(&s->written);
 	if (!s->now.error)
@@ -67,23 +66,20 @@ static bool is_written_soon(struct lurk_syncing *s)
 	return sem_clockwait(&s->written, CLOCK_MONOTONIC, &until) == 0;
 }
 
-enum lurk_error lurk_syncing_write(struct lurk_syncing *s, uint32_t owner, unsigned slot,
-				   const char *folder, const uint8_t *bytes, size_t length)
+enum lurk_error lurk_syncing_write(struct lurk_syncing *s, const struct lurk_slots_place *place,
+				   unsigned slot, const uint8_t *bytes, size_t length)
 {
 	pthread_attr_t small;
 
 	finish(s);
-	s->folder = strdup(folder);
+	s->place = *place;
 	s->bytes = malloc(length + 1);
-	if (!s->folder || !s->bytes) {
-		free(s->folder);
-		free(s->bytes);
+	if (!s->bytes)
 		return LURK_ERR_ROOM;
-	}
 	memcpy(s->bytes, bytes, length);
 	s->length = length;
 	s->begun++;
-	s->now = (struct lurk_linux_stored){.owner = owner, .slot = slot};
+	s->now = (struct lurk_linux_stored){.owner = place->owner, .slot = slot};
 	pthread_attr_init(&small);
 	pthread_attr_setstacksize(&small, STACK);
 	s->running = !pthread_create(&s->thread, &small, store, s);
@@ -99,9 +95,9 @@ enum lurk_error lurk_syncing_write(struct lurk_syncing *s, uint32_t owner, unsig
 	return s->error;
 }
 
-unsigned lurk_syncing_now(const struct lurk_syncing *s)
+bool lurk_syncing_now(const struct lurk_syncing *s)
 {
-	return s->told == s->begun ? 0 : s->begun;
+	return s->told != s->begun;
 }
 
 bool lurk_syncing_ended(struct lurk_syncing *s, struct lurk_linux_stored *all)

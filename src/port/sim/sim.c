@@ -903,12 +903,9 @@ static enum lurk_error sim_slot_write(struct lurk_port *port, uint32_t owner, un
 {
 	struct lurk_sim *sim = sim_of(port);
 	size_t n = length < sim->power ? length : sim->power;
-	char folder[PATH_MAX], owned[PATH_MAX];
-	enum lurk_error error = lurk_slots_make(storage_of(sim, folder), owner, "");
-
-	if (!error)
-		error = lurk_slots_write(lurk_slots_of(folder, owner, owned), slot, bytes, n,
-					 length, NULL);
+	char folder[PATH_MAX];
+	const struct lurk_slots_place place = {storage_of(sim, folder), owner, ""};
+	const enum lurk_error error = lurk_slots_write(&place, slot, bytes, n, length, NULL);
 
 	if (sim->power != SIZE_MAX)
 		sim->power -= n;
