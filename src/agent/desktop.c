@@ -208,35 +208,22 @@ static bool sway_did(struct json_object *answers, char why[256])
 	return did;
 }
 
-/* Layouts and variants are two lists there. In between both must fit each other. */
-static bool sway_use(int fd, const char *names, char why[256])
+/* In between both lists must fit each other. */
+static bool sway_use(int fd, const char *layouts, const char *variants, char why[256])
 {
-	char **each = g_strsplit(names, ",", -1);
-	GString *layouts = g_string_new(""), *variants = g_string_new("");
-	const bool colon = strchr(names, ':');
 	struct json_object *json = NULL;
 	char *command;
 	bool did;
 
-	for (unsigned i = 0; each[i]; i++) {
-		const char *variant = strchr(each[i], ':');
-
-		g_string_append_printf(layouts, "%s%.*s", i ? "," : "", (int)strcspn(each[i], ":"),
-				       each[i]);
-		g_string_append_printf(variants, "%s%s", i ? "," : "", variant ? variant + 1 : "");
-	}
 	command = g_strdup_printf("input type:keyboard xkb_variant \"\"; "
 				  "input type:keyboard xkb_layout \"%s\"%s%s%s",
-				  layouts->str, colon ? "; input type:keyboard xkb_variant \"" : "",
-				  colon ? variants->str : "", colon ? "\"" : "");
+				  layouts, *variants ? "; input type:keyboard xkb_variant \"" : "",
+				  variants, *variants ? "\"" : "");
 	snprintf(why, 256, "sway does not answer");
 	did = sway_send(fd, SWAY_COMMAND, command) && sway_answer(fd, SWAY_COMMAND, &json) &&
 	      sway_did(json, why);
 	json_object_put(json);
 	g_free(command);
-	g_string_free(layouts, TRUE);
-	g_string_free(variants, TRUE);
-	g_strfreev(each);
 	return did;
 }
 
@@ -375,24 +362,60 @@ static bool are_names(const char *names)
 				   "0123456789_-:,")] == '\0';
 }
 
+/* Layouts and variants are two lists, for sway and for X; the second is empty where none has one.
+ * How many they are. */
+static unsigned split(const char *names, GString *layouts, GString *variants)
+{
+	char **each = g_strsplit(names, ",", -1);
+	unsigned count = 0;
+
+	for (; each[count]; count++) {
+		const char *variant = strchr(each[count], ':');
+
+		g_string_append_printf(layouts, "%s%.*s", count ? "," : "",
+				       (int)strcspn(each[count], ":"), each[count]);
+		g_string_append_printf(variants, "%s%s", count ? "," : "",
+				       variant ? variant + 1 : "");
+	}
+	g_strfreev(each);
+	if (!strchr(names, ':'))
+		g_string_truncate(variants, 0);
+	return count;
+}
+
+/* A desktop that has layouts among its own settings would take it back at any time. */
+static bool x_is_ours(void)
+{
+	const char *wayland = getenv("WAYLAND_DISPLAY"), *x = getenv("DISPLAY");
+
+	return x && *x == ':' && !(wayland && *wayland) && !desktop_is("GNOME") &&
+	       !desktop_is("KDE");
+}
+
 bool desktop_use(const char *names, bool *unable, char why[256])
 {
-	int fd;
-	bool did;
+	GString *layouts = g_string_new(""), *variants = g_string_new("");
+	const int fd = sway_connect();
+	const unsigned count = split(names, layouts, variants);
+	bool did = false;
 
 	*unable = false;
 	if (!are_names(names)) {
 		snprintf(why, 256, "these are no names");
-		return false;
-	}
-	fd = sway_connect();
-	*unable = fd < 0;
-	if (fd < 0) {
+	} else if (fd >= 0) {
+		sway_patience_ms = SWAY_COMMAND_MS;
+		did = sway_use(fd, layouts->str, variants->str, why);
+	} else if (x_is_ours() && count > DISPLAY_LAYOUTS) {
+		snprintf(why, 256, "an X server has %d layouts in turn at most", DISPLAY_LAYOUTS);
+	} else if (x_is_ours()) {
+		did = x11_use(layouts->str, variants->str, why);
+	} else {
+		*unable = true;
 		snprintf(why, 256, "this desktop lets no program do that");
-		return false;
 	}
-	sway_patience_ms = SWAY_COMMAND_MS;
-	did = sway_use(fd, names, why);
-	close(fd);
+	if (fd >= 0)
+		close(fd);
+	g_string_free(layouts, TRUE);
+	g_string_free(variants, TRUE);
 	return did;
 }

@@ -3,6 +3,7 @@
  *
  *     display.c   what is known, whichever way
  *     x11.c       an X server tells both, and each change
+ *     x11_use.c   and takes others
  *     wayland.c   a compositor tells the layouts; the active one only to who has the focus
  *     desktop.c   so that one is asked of the desktop, by what it documents for that
  *
@@ -47,6 +48,9 @@ void display_active(struct display *display, int active);
 /* Lets the session type with other layouts, by their names in XKB's list: "gb,de:nodeadkeys". False
  * with why not, and `unable` where this desktop lets no program do that. */
 bool desktop_use(const char *names, bool *unable, char why[256]);
+
+/* The same of an X server, by two lists. */
+bool x11_use(const char *layouts, const char *variants, char why[256]);
 
 /* The desktop tells each change of the active layout from now on; and which it is now. */
 void desktop_open(struct display *display);

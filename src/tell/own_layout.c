@@ -113,6 +113,11 @@ static void say_session(const struct lurk_own_layout_file *file, const char *des
 {
 	const char *name = lurk_own_layout_name(file->own),
 		   *words = lurk_own_layout_words(file->own);
+	char x[128] = "";
+
+	if (everybodys && lurk_own_layout_is_the_servers(file) == LURK_OWN_INSTALLED)
+		snprintf(x, sizeof x, " An X session types with it at once: `lurk layout use %s`.",
+			 name);
 
 	if (is_desktop(desktop, "sway"))
 		snprintf(out, TELL_OWN,
@@ -130,8 +135,8 @@ static void say_session(const struct lurk_own_layout_file *file, const char *des
 	else
 		snprintf(out, TELL_OWN,
 			 "From the next login on, %s list it among the layouts in their keyboard "
-			 "settings, as \"%s\"; its name is %s.",
-			 everybodys ? "desktops" : "Wayland desktops", words, name);
+			 "settings, as \"%s\"; its name is %s.%s",
+			 everybodys ? "desktops" : "Wayland desktops", words, name, x);
 }
 
 /* The X server and the text console. */

@@ -249,6 +249,27 @@ static void x_layouts(Display *x, const char *line)
 	      "the X server has no such keymap");
 }
 
+/* How the server came to its keymap, as programs tell each other: "rules evdev pc105 us - -" says
+ * so, "has ..." asks whether it is so. */
+static void x_rules(Display *x, const char *line)
+{
+	char word[8], name[64], model[64], layout[64], variant[64], options[64];
+	XkbRF_VarDefsRec of = {.model = model, .layout = layout}, now = {.model = NULL};
+	char *now_name = NULL;
+
+	check(sscanf(line, "%7s %63s %63s %63s %63s %63s", word, name, model, layout, variant,
+		     options) == 6,
+	      line);
+	of.variant = strcmp(variant, "-") ? variant : NULL;
+	of.options = strcmp(options, "-") ? options : NULL;
+	if (!strcmp(word, "rules"))
+		check(XkbRF_SetNamesProp(x, name, &of), line);
+	check(XkbRF_GetNamesProp(x, &now_name, &now) && !strcmp(now_name, name) &&
+		      !strcmp(now.model, model) && !strcmp(now.layout, layout) &&
+		      !g_strcmp0(now.variant, of.variant) && !g_strcmp0(now.options, of.options),
+	      line);
+}
+
 static void x_line(const char *line)
 {
 	Display *x = XOpenDisplay(NULL);
@@ -256,6 +277,9 @@ static void x_line(const char *line)
 	check(x, "no X server");
 	if (!strncmp(line, "layouts ", strlen("layouts ")))
 		x_layouts(x, line);
+	else if (!strncmp(line, "rules ", strlen("rules ")) ||
+		 !strncmp(line, "has ", strlen("has ")))
+		x_rules(x, line);
 	else
 		XkbLockGroup(x, XkbUseCoreKbd, (unsigned)atoi(line + strlen("active ")));
 	XSync(x, False);

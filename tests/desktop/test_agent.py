@@ -90,6 +90,11 @@ class Service:
         told = self.told()
         assert told == words, f"told {told!r}, not {words!r}"
 
+    def comes_to(self, words):
+        """Some of the way there may be told."""
+        while self.told() != words:
+            pass
+
     def end(self):
         self.listener.close()
         if hasattr(self, "connection"):
@@ -152,9 +157,7 @@ def x_tells_each_change():
     mover.do("active 0")
     service.wants(US)
     mover.do("layouts fr")
-    told = service.told()
-    while told != FRENCH:  # some of the way there
-        told = service.told()
+    service.comes_to(FRENCH)
     # The service is away for a while: told again when it is back, and what changed meanwhile.
     service.end()
     mover.do("layouts us,de ,nodeadkeys")
@@ -311,8 +314,45 @@ class Sway:
                     pass
 
 
+def uses(words, status, said, env, err=""):
+    done = subprocess.run([LURK, "layout", "use", *words.split()], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
+    assert done.returncode == status and said in done.stdout and err in done.stderr, (words, done)
+
+
+def x_types_with_another():
+    """`lurk layout use` where only the X server has layouts: it has them, with its model and options, and the agent tells."""
+    x, service = X(), Service()
+    mover = Mover("x", env=x.env)
+    mover.do("layouts us,de ,nodeadkeys")
+    mover.do("active 1")
+    agent = start(service, x.env)
+    service.wants(GERMAN)
+    mover.do("rules evdev pc104 us,de ,nodeadkeys compose:menu,grp:alt_shift_toggle")
+    uses("French", 0, "This session types with fr now, until it ends or reads its settings anew.\n`lurk layout use us,de:nodeadkeys` goes back.\n", x.env)
+    service.comes_to(FRENCH)
+    mover.do("has evdev pc104 fr - compose:menu,grp:alt_shift_toggle")
+    uses("us,de:nodeadkeys --seconds 1", 0, "And with fr again.\n", x.env)
+    mover.do("rules ../evil pc104 fr - -")
+    uses("us,de:nodeadkeys", 0, "`lurk layout use fr` goes back.", x.env)
+    mover.do("has evdev pc104 us,de ,nodeadkeys -")
+    assert layouts(x.env) == "x11 0"
+    uses("us,fr,gb,dk,de", 3, "", x.env, err="an X server has 4 layouts in turn at most")
+    subprocess.run([LURK, "layout", "begin", "heath", "--from", "gb"], check=True, stdout=subprocess.DEVNULL, env=x.env)
+    subprocess.run([LURK, "layout", "install", "heath"], check=True, stdout=subprocess.DEVNULL, env=x.env)
+    uses("us,heath", 3, "", x.env, err="the X server has no such layouts: it reads those that are there for everybody (`sudo lurk layout install NAME`)")
+    assert layouts(x.env) == "x11 0"
+    for desktop in ["GNOME", "ubuntu:GNOME", "KDE"]:  # it would take its own back at any time
+        uses("gb", 1, "", x.env | {"XDG_CURRENT_DESKTOP": desktop}, err="no program can switch the layout of this session")
+    uses("gb", 0, "This session types with gb now", x.env | {"XDG_CURRENT_DESKTOP": "XFCE"})
+    x.end()
+    ends(agent)
+    uses("us", 3, "", x.env, err="does not answer")
+    mover.end()
+    service.end()
+
+
 def sway_types_with_another():
-    """`lurk layout use`: for good, for a while, back; where sway refuses, does something else, or is not there."""
+    """The same by sway: for good, for a while, back; where it refuses, does something else, or is not there."""
     mover, sway = Mover("compositor", "wayland-test"), Sway()
     mover.do("layouts us,de ,nodeadkeys")
     env = wayland({"SWAYSOCK": sway.path})
@@ -320,8 +360,7 @@ def sway_types_with_another():
     sway.obeys = lambda layouts, variants: mover.do(f"layouts {layouts} {variants}".rstrip())
 
     def use(words, status, said, env=env, err=""):
-        done = subprocess.run([LURK, "layout", "use", *words.split()], capture_output=True, text=True, env=env, timeout=PATIENCE_S)
-        assert done.returncode == status and said in done.stdout and err in done.stderr, (words, done)
+        uses(words, status, said, env, err)
 
     use("fr", 0, "This session types with fr now, until it ends or reads its settings anew.\n`lurk layout use us,de:nodeadkeys` goes back.\n")
     assert sway.commands == ['input type:keyboard xkb_variant ""; input type:keyboard xkb_layout "fr"']
@@ -591,7 +630,7 @@ def no_session():
     assert check_json(env).get("layout_from") in ["system", None]
 
 
-TESTS = [x_tells_each_change, the_command_takes_the_sessions, a_compositor_alone, sway_tells, sway_types_with_another, kde_tells, gnome_tells, what_changed_is_shown,
+TESTS = [x_tells_each_change, x_types_with_another, the_command_takes_the_sessions, a_compositor_alone, sway_tells, sway_types_with_another, kde_tells, gnome_tells, what_changed_is_shown,
          no_session]
 try:
     for test in TESTS:

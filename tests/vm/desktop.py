@@ -240,8 +240,9 @@ def own_layout_for_all(m):
     m.sh("chvt 7")
 
     def in_the_session(when):
-        m.as_person(name, "echo layouts us,de | /usr/local/bin/desktop x; echo layouts dune,de | /usr/local/bin/desktop x")
-        m.switch(name, 0)
+        m.as_person(name, "lurk layout use us,de")
+        told = m.as_person(name, "lurk layout use dune,de")
+        m.check(f"the session takes it {when}", "types with dune,de now" in told and "`lurk layout use us,de` goes back" in told, told)
         m.until_says(name, "dune (Dune)", f"the X server has it {when}, by its words")
         m.gives(name, "n x k a j +shift n -shift", "ν4á^[DN", f"each key of it {when}")
         m.as_person(name, "lurk apply")
@@ -257,7 +258,7 @@ def own_layout_for_all(m):
     m.read_console()
     m.types("n x k a", "ν4á", "on the text console")
     m.sh("sed -i s/^XKBLAYOUT=.*/XKBLAYOUT=gb/ /etc/default/keyboard; setupcon --keyboard-only --force; systemctl start getty@tty1; chvt 7")
-    m.as_person(name, "echo layouts us,de ,nodeadkeys | /usr/local/bin/desktop x")
+    m.as_person(name, "lurk layout use us,de:nodeadkeys")
     m.sh("lurk layout uninstall dune")
     m.check("the system's files are as they were", m.sh(SUMS) == before)
     m.switch(name, 0)  # as the session was, for what comes after
