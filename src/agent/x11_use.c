@@ -28,12 +28,22 @@ struct rules {
 	XkbRF_VarDefsRec of;
 };
 
+/* Any program may have written it. */
+static bool are_there(const char *rules)
+{
+	char *path = g_strconcat(RULES_FOLDER, rules, NULL);
+	const bool there = !strchr(rules, '/') && g_file_test(path, G_FILE_TEST_IS_REGULAR);
+
+	g_free(path);
+	return there;
+}
+
 /* By what it says of itself; the usual ones where it says nothing. */
 static void read_rules(Display *x, struct rules *now)
 {
 	if (!XkbRF_GetNamesProp(x, &now->name, &now->of))
 		memset(now, 0, sizeof *now);
-	if (!now->name || strchr(now->name, '/')) {
+	if (!now->name || !are_there(now->name)) {
 		free(now->name);
 		now->name = strdup("evdev");
 	}

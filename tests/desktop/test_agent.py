@@ -332,9 +332,12 @@ def x_types_with_another():
     service.comes_to(FRENCH)
     mover.do("has evdev pc104 fr - compose:menu,grp:alt_shift_toggle")
     uses("us,de:nodeadkeys --seconds 1", 0, "And with fr again.\n", x.env)
-    mover.do("rules ../evil pc104 fr - -")
-    uses("us,de:nodeadkeys", 0, "`lurk layout use fr` goes back.", x.env)
-    mover.do("has evdev pc104 us,de ,nodeadkeys -")
+    for rules in ["../evil", "..", "unheard"]:
+        mover.do(f"rules {rules} pc104 fr - -")
+        uses("us,de:nodeadkeys", 0, "goes back.", x.env)
+        mover.do("has evdev pc104 us,de ,nodeadkeys -")
+        uses("fr", 0, "", x.env)
+    uses("us,de:nodeadkeys", 0, "", x.env)
     assert layouts(x.env) == "x11 0"
     uses("us,fr,gb,dk,de", 3, "", x.env, err="an X server has 4 layouts in turn at most")
     subprocess.run([LURK, "layout", "begin", "heath", "--from", "gb"], check=True, stdout=subprocess.DEVNULL, env=x.env)
