@@ -251,6 +251,7 @@ int main(int argc, char **argv)
 	gboolean layouts = FALSE, version = FALSE, shows = FALSE;
 	bool nowhere = false;
 	static char *socket_path, *use;
+	int active = 0;
 	char why[256] = "";
 	const GOptionEntry entries[] = {
 		{"layouts", 0, 0, G_OPTION_ARG_NONE, &layouts,
@@ -258,6 +259,8 @@ int main(int argc, char **argv)
 		{"use", 0, 0, G_OPTION_ARG_STRING, &use,
 		 "Only let the session type with these layouts, where it lets a program do that",
 		 "NAMES"},
+		{"active", 0, 0, G_OPTION_ARG_INT, &active,
+		 "With --use: which of them is active, counted from 0", "N"},
 		{"show", 0, 0, G_OPTION_ARG_NONE, &shows,
 		 "Run the command that follows, and show as a notification what it says", NULL},
 		{"socket", 0, 0, G_OPTION_ARG_FILENAME, &socket_path,
@@ -292,7 +295,7 @@ int main(int argc, char **argv)
 	}
 	if (layouts || use)
 		alarm(use ? USE_S : LAYOUTS_S);
-	if (use && desktop_use(use, &nowhere, why))
+	if (use && desktop_use(use, active, &nowhere, why))
 		return 0;
 	if (use) {
 		fail(why);

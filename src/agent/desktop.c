@@ -209,21 +209,25 @@ static bool sway_did(struct json_object *answers, char why[256])
 }
 
 /* In between both lists must fit each other. */
-static bool sway_use(int fd, const char *layouts, const char *variants, char why[256])
+static bool sway_use(int fd, const char *layouts, const char *variants, int active, char why[256])
 {
 	struct json_object *json = NULL;
-	char *command;
+	char *command,
+		*then = active ? g_strdup_printf("; input type:keyboard xkb_switch_layout %d",
+						 active)
+			       : NULL;
 	bool did;
 
 	command = g_strdup_printf("input type:keyboard xkb_variant \"\"; "
-				  "input type:keyboard xkb_layout \"%s\"%s%s%s",
+				  "input type:keyboard xkb_layout \"%s\"%s%s%s%s",
 				  layouts, *variants ? "; input type:keyboard xkb_variant \"" : "",
-				  variants, *variants ? "\"" : "");
+				  variants, *variants ? "\"" : "", then ? then : "");
 	snprintf(why, 256, "sway does not answer");
 	did = sway_send(fd, SWAY_COMMAND, command) && sway_answer(fd, SWAY_COMMAND, &json) &&
 	      sway_did(json, why);
 	json_object_put(json);
 	g_free(command);
+	g_free(then);
 	return did;
 }
 
@@ -392,7 +396,7 @@ static bool x_is_ours(void)
 	       !desktop_is("KDE");
 }
 
-bool desktop_use(const char *names, bool *unable, char why[256])
+bool desktop_use(const char *names, int active, bool *unable, char why[256])
 {
 	GString *layouts = g_string_new(""), *variants = g_string_new("");
 	const int fd = sway_connect();
@@ -400,15 +404,15 @@ bool desktop_use(const char *names, bool *unable, char why[256])
 	bool did = false;
 
 	*unable = false;
-	if (!are_names(names)) {
+	if (!are_names(names) || active < 0 || active >= (int)count) {
 		snprintf(why, 256, "these are no names");
 	} else if (fd >= 0) {
 		sway_patience_ms = SWAY_COMMAND_MS;
-		did = sway_use(fd, layouts->str, variants->str, why);
+		did = sway_use(fd, layouts->str, variants->str, active, why);
 	} else if (x_is_ours() && count > DISPLAY_LAYOUTS) {
 		snprintf(why, 256, "an X server has %d layouts in turn at most", DISPLAY_LAYOUTS);
 	} else if (x_is_ours()) {
-		did = x11_use(layouts->str, variants->str, why);
+		did = x11_use(layouts->str, variants->str, active, why);
 	} else {
 		*unable = true;
 		snprintf(why, 256, "this desktop lets no program do that");

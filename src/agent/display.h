@@ -45,12 +45,13 @@ bool wayland_open(struct display *display, char why[256]);
 void display_keymap(struct display *display, struct xkb_keymap *keymap);
 void display_active(struct display *display, int active);
 
-/* Lets the session type with other layouts, by their names in XKB's list: "gb,de:nodeadkeys". False
+/* Lets the session type with other layouts, by their names in XKB's list, "gb,de:nodeadkeys", and
+ * with the active of these first. False
  * with why not, and `unable` where this desktop lets no program do that. */
-bool desktop_use(const char *names, bool *unable, char why[256]);
+bool desktop_use(const char *names, int active, bool *unable, char why[256]);
 
 /* The same of an X server, by two lists. */
-bool x11_use(const char *layouts, const char *variants, char why[256]);
+bool x11_use(const char *layouts, const char *variants, int active, char why[256]);
 
 /* The desktop tells each change of the active layout from now on; and which it is now. */
 void desktop_open(struct display *display);

@@ -93,7 +93,7 @@ static bool load(Display *x, struct rules *wanted, char why[256])
 	return keymap != NULL;
 }
 
-bool x11_use(const char *layouts, const char *variants, char why[256])
+bool x11_use(const char *layouts, const char *variants, int active, char why[256])
 {
 	Display *x = XOpenDisplay(NULL);
 	struct rules rules = {.name = NULL};
@@ -115,7 +115,7 @@ bool x11_use(const char *layouts, const char *variants, char why[256])
 	did = load(x, &rules, why) && !refused;
 	if (did) {
 		XkbRF_SetNamesProp(x, rules.name, &rules.of);
-		XkbLockGroup(x, XkbUseCoreKbd, 0);
+		XkbLockGroup(x, XkbUseCoreKbd, (unsigned)active);
 		XSync(x, False);
 	}
 	free_rules(&rules);

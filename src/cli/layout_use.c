@@ -33,18 +33,19 @@ static void hold_signals(sigset_t *ends)
 	sigprocmask(SIG_BLOCK, ends, NULL);
 }
 
-static int go_back(const struct layout *l, const char *before, const sigset_t *ends)
+static int go_back(const struct layout *l, const struct lurk_session_layouts *before,
+		   const sigset_t *ends)
 {
 	const struct timespec wait = {.tv_sec = l->seconds};
 	struct lurk_message why = {"the desktop is not there any more"};
 
 	fflush(stdout);
 	sigtimedwait(ends, NULL, &wait);
-	if (lurk_layouts_use(before, &why) != LURK_DONE)
+	if (lurk_layouts_use(before->names, before->active, &why) != LURK_DONE)
 		return cli_fail(CLI_COULD_NOT, "%s; `lurk layout use %s` goes back", why.text,
-				before);
+				before->names);
 	if (!l->cli->json)
-		printf("And with %s again.\n", before);
+		printf("And with %s again.\n", before->names);
 	return CLI_DONE;
 }
 
@@ -73,7 +74,8 @@ static void say_used(const struct layout *l, const char *before)
 int cli_layout_use(struct layout *l)
 {
 	struct lurk_message why;
-	char before[LURK_SESSION_LAYOUTS], called[64];
+	struct lurk_session_layouts before;
+	char called[64];
 	enum lurk_went went;
 	sigset_t ends;
 
@@ -87,16 +89,16 @@ int cli_layout_use(struct layout *l)
 		l->words[0] = called;
 	if (!lurk_layouts_to_be_had(&l->cli->ws, l->words[0], &why))
 		return cli_fail(CLI_USAGE, "%s", why.text);
-	if (!lurk_layouts_of_session(before) && l->seconds)
+	if (!lurk_layouts_of_session(&before) && l->seconds)
 		return cli_fail(CLI_COULD_NOT, "which layout this session has nobody tells, so "
 					       "none could be brought back");
 	if (l->seconds)
 		hold_signals(&ends);
-	went = lurk_layouts_use(l->words[0], &why);
+	went = lurk_layouts_use(l->words[0], -1, &why);
 	if (went == LURK_FOUND)
 		return say_how(l);
 	if (went != LURK_DONE)
 		return cli_layout_failed(went, &why);
-	say_used(l, before);
-	return l->seconds ? go_back(l, before, &ends) : CLI_DONE;
+	say_used(l, before.names);
+	return l->seconds ? go_back(l, &before, &ends) : CLI_DONE;
 }

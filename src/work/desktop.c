@@ -18,7 +18,7 @@
 #include "lurk/work/own_layouts.h"
 
 /* A keymap with four layouts has some 200 KiB; and whoever is stuck ends by itself before this. */
-enum { TOLD_MAX = 4 << 20, WAIT_MS = 8000, USE_WAIT_MS = 60000 };
+enum { TOLD_MAX = 4 << 20, WAIT_MS = 8000, USE_WAIT_MS = 60000, OPTIONS = 4 };
 
 bool lurk_desktop_is_here(void)
 {
@@ -28,22 +28,24 @@ bool lurk_desktop_is_here(void)
 }
 
 /* Starts it with a pipe to read what it prints, or what goes wrong; -1 where that cannot be. */
-static int start(const char *option, const char *value, pid_t *child)
+static int start(const char *const *options, bool asks, pid_t *child)
 {
 	const char *other = secure_getenv("LURK_AGENT");
 	char path[4096];
-	const char *const words[] = {path, option, value, NULL};
+	const char *words[OPTIONS + 2] = {path};
 	posix_spawn_file_actions_t files;
 	int ends[2];
 	bool started;
 
+	for (unsigned i = 0; i < OPTIONS && options[i]; i++)
+		words[i + 1] = options[i];
 	snprintf(path, sizeof path, "%s", other && *other ? other : LURK_AGENT);
 	if (pipe2(ends, O_CLOEXEC) < 0)
 		return -1;
 	posix_spawn_file_actions_init(&files);
 	posix_spawn_file_actions_addopen(&files, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
-	posix_spawn_file_actions_adddup2(&files, ends[1], value ? STDERR_FILENO : STDOUT_FILENO);
-	posix_spawn_file_actions_addopen(&files, value ? STDOUT_FILENO : STDERR_FILENO, "/dev/null",
+	posix_spawn_file_actions_adddup2(&files, ends[1], asks ? STDOUT_FILENO : STDERR_FILENO);
+	posix_spawn_file_actions_addopen(&files, asks ? STDERR_FILENO : STDOUT_FILENO, "/dev/null",
 					 O_WRONLY, 0);
 	started = !posix_spawn(child, path, &files, NULL, (char *const *)(uintptr_t)words, environ);
 	posix_spawn_file_actions_destroy(&files);
@@ -92,16 +94,16 @@ static bool take(struct lurk_desktop_layouts *session, const char *told, size_t 
 }
 
 /* What it told, to be released, and its status; -1 and NULL where that came to nothing. */
-static char *ask(const char *option, const char *value, size_t *length, int *status)
+static char *ask(const char *const *options, bool asks, size_t *length, int *status)
 {
 	pid_t child;
-	int from = start(option, value, &child);
+	int from = start(options, asks, &child);
 	char *told;
 
 	*status = -1;
 	if (from < 0)
 		return NULL;
-	told = read_all(from, value ? USE_WAIT_MS : WAIT_MS, length);
+	told = read_all(from, asks ? WAIT_MS : USE_WAIT_MS, length);
 	close(from);
 	if (!told)
 		kill(child, SIGKILL);
@@ -113,9 +115,10 @@ static char *ask(const char *option, const char *value, size_t *length, int *sta
 
 bool lurk_desktop_layouts(struct lurk_desktop_layouts *session)
 {
+	static const char *const options[] = {"--layouts", NULL};
 	size_t length;
 	int status;
-	char *told = ask("--layouts", NULL, &length, &status);
+	char *told = ask(options, true, &length, &status);
 	bool fine;
 
 	memset(session, 0, sizeof *session);
@@ -124,42 +127,44 @@ bool lurk_desktop_layouts(struct lurk_desktop_layouts *session)
 	return fine;
 }
 
-bool lurk_layouts_of_session(char names[LURK_SESSION_LAYOUTS])
+bool lurk_layouts_of_session(struct lurk_session_layouts *session)
 {
-	struct lurk_desktop_layouts session;
-	const bool here = lurk_desktop_is_here() && lurk_desktop_layouts(&session);
-	bool fine = here;
+	struct lurk_desktop_layouts told = {.count = 0};
+	bool fine = lurk_desktop_is_here() && lurk_desktop_layouts(&told);
 
-	*names = '\0';
-	for (unsigned i = 0; fine && i < session.count; i++) {
-		const char *name = lurk_layout_name(session.each[i]);
+	*session = (struct lurk_session_layouts){.active = fine ? told.active : -1};
+	for (unsigned i = 0; fine && i < told.count; i++) {
+		const char *name = lurk_layout_name(told.each[i]);
 
 		/* One that is in no list is called by its words. */
 		fine = !strpbrk(name, " (,");
-		lurk_append(names, LURK_SESSION_LAYOUTS, i ? "," : "");
-		lurk_append(names, LURK_SESSION_LAYOUTS, name);
+		lurk_append(session->names, LURK_SESSION_LAYOUTS, i ? "," : "");
+		lurk_append(session->names, LURK_SESSION_LAYOUTS, name);
 	}
-	for (unsigned i = 0; here && i < session.count; i++)
-		lurk_layout_close(session.each[i]);
-	return fine && *names;
+	for (unsigned i = 0; i < told.count; i++)
+		lurk_layout_close(told.each[i]);
+	return fine && *session->names;
 }
 
 /* Keyboards may have settings of their own, which go before. */
 static enum lurk_went look_whether(const char *names, struct lurk_message *message)
 {
-	char now[LURK_SESSION_LAYOUTS];
+	struct lurk_session_layouts now;
 
-	if (!lurk_layouts_of_session(now) || !strcmp(now, names))
+	if (!lurk_layouts_of_session(&now) || !strcmp(now.names, names))
 		return LURK_DONE;
 	lurk_say(message,
 		 "the desktop took %s, and types with %s all the same: it may have settings "
 		 "for a keyboard of its own",
-		 names, now);
+		 names, now.names);
 	return LURK_COULD_NOT;
 }
 
-enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message)
+enum lurk_went lurk_layouts_use(const char *names, int active, struct lurk_message *message)
 {
+	char number[16];
+	const char *const options[] = {"--use", names, active > 0 ? "--active" : NULL, number,
+				       NULL};
 	enum lurk_went went = LURK_COULD_NOT;
 	size_t length;
 	int status;
@@ -167,7 +172,8 @@ enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message)
 
 	if (!lurk_desktop_is_here())
 		return LURK_FOUND;
-	told = ask("--use", names, &length, &status);
+	snprintf(number, sizeof number, "%d", active);
+	told = ask(options, false, &length, &status);
 	if (told && !status)
 		went = look_whether(names, message);
 	else if (status == EX_UNAVAILABLE)

@@ -331,10 +331,19 @@ def x_types_with_another():
     uses("French", 0, "This session types with fr now, until it ends or reads its settings anew.\n`lurk layout use us,de:nodeadkeys` goes back.\n", x.env)
     service.comes_to(FRENCH)
     mover.do("has evdev pc104 fr - compose:menu,grp:alt_shift_toggle")
-    uses("us,de:nodeadkeys --seconds 1", 0, "And with fr again.\n", x.env)
+    uses("gb,us --seconds 1", 0, "And with fr again.\n", x.env)
+    # What comes back has the active one, too.
+    uses("us,de:nodeadkeys", 0, "", x.env)
+    mover.do("active 1")
+    uses("fr --seconds 1", 0, "And with us,de:nodeadkeys again.\n", x.env)
+    assert layouts(x.env) == "x11 1"
+    for active in ["2", "-1", "4294967296", "x"]:
+        done = subprocess.run([AGENT, "--use", "us,fr", "--active", active], capture_output=True, text=True, env=x.env, timeout=PATIENCE_S)
+        assert done.returncode == 1 and done.stderr.startswith("lurk-agent: "), done
+    assert layouts(x.env) == "x11 1"
     for rules in ["../evil", "..", "unheard"]:
         mover.do(f"rules {rules} pc104 fr - -")
-        uses("us,de:nodeadkeys", 0, "goes back.", x.env)
+        uses("us,de:nodeadkeys", 0, "This session types with", x.env)
         mover.do("has evdev pc104 us,de ,nodeadkeys -")
         uses("fr", 0, "", x.env)
     uses("us,de:nodeadkeys", 0, "", x.env)
@@ -372,6 +381,10 @@ def sway_types_with_another():
     use("us,de:nodeadkeys", 0, "This session types with us,de:nodeadkeys now")
     use("fr --seconds 1", 0, "This session types with fr, for 1 second; Ctrl+C ends it.\nAnd with us,de:nodeadkeys again.\n")
     assert 'xkb_layout "us,de"' in sway.commands[-1] and 'xkb_layout "fr"' in sway.commands[-2]
+    sway.set(GERMAN)
+    use("fr --seconds 1", 0, "And with us,de:nodeadkeys again.\n")
+    assert sway.commands[-1].endswith('; input type:keyboard xkb_switch_layout 1') and "switch" not in sway.commands[-2]
+    sway.set(US)
     ended = subprocess.Popen([LURK, "layout", "use", "fr", "--seconds", "3600"], stdout=subprocess.PIPE, text=True, env=env)
     assert ended.stdout.readline().startswith("This session types with fr")
     ended.send_signal(signal.SIGINT)

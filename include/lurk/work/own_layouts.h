@@ -85,18 +85,23 @@ bool lurk_own_layouts_renew(struct lurk_workspace *ws, bool withdraw,
 					 const struct lurk_message *why),
 			    void *data);
 
-/* The layouts that this desktop's session has in turn, by their names in XKB's list, such as
- * "gb,de:nodeadkeys"; false where nobody tells, or one is not in that list. */
+/* The layouts that a desktop's session has in turn, by their names in XKB's list, such as
+ * "gb,de:nodeadkeys", and which of them is active: -1 where that is not known. */
 enum { LURK_SESSION_LAYOUTS = 256 };
-bool lurk_layouts_of_session(char names[LURK_SESSION_LAYOUTS]);
+struct lurk_session_layouts {
+	char names[LURK_SESSION_LAYOUTS];
+	int active;
+};
+/* False where nobody tells, or one is not in that list. */
+bool lurk_layouts_of_session(struct lurk_session_layouts *session);
 
 /* Whether desktops have all of such ones: one's own as they are now, and what the system has. */
 bool lurk_layouts_to_be_had(struct lurk_workspace *ws, const char *names,
 			    struct lurk_message *message);
 
-/* Lets the session type with them, until it ends or its settings are read anew. LURK_FOUND where it
- * lets no program do that. */
-enum lurk_went lurk_layouts_use(const char *names, struct lurk_message *message);
+/* Lets the session type with such ones, the active of them or else the first, until it ends or its
+ * settings are read anew. LURK_FOUND where it lets no program do that. */
+enum lurk_went lurk_layouts_use(const char *names, int active, struct lurk_message *message);
 
 LURK_END_C
 
