@@ -39,7 +39,7 @@ int main(int argc, char **argv)
 	rule.press = names[0].press;
 	rule.gives.key = names[1].press.on.key;
 	if (lurk_image_write(&parts, image, sizeof image, &length) == LURK_OK)
-		machine = lurk_linux_new("/run/lurk-alone", &why);
+		machine = lurk_linux_new("/run/lurk-alone", NULL, &why);
 	if (!machine)
 		return fprintf(stderr, "%s\n", why.text), EXIT_FAILURE;
 	sigaction(SIGINT, &(struct sigaction){.sa_handler = end}, NULL);

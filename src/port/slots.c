@@ -50,7 +50,11 @@ static int open_slot(int folder, unsigned slot, int flags)
 	int fd;
 
 	snprintf(name, sizeof name, "slot-%02u", slot);
-	fd = openat(folder, name, flags | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY, 0600);
+	flags |= O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY;
+	/* That it was read is not noted: with that, reading would wait for the disk to write. */
+	fd = flags & O_WRONLY ? -1 : openat(folder, name, flags | O_NOATIME);
+	if (fd < 0)
+		fd = openat(folder, name, flags, 0600);
 	if (fd >= 0 && (fstat(fd, &status) || !S_ISREG(status.st_mode))) {
 		close(fd);
 		errno = EISDIR;
@@ -66,6 +70,7 @@ static int open_folder(const char *folder)
 
 #define OWNED "of-"
 #define ACCOUNT "account"
+#define PROBE "probe"
 enum { NAME = 256, LINE = 1024 };
 
 const char *lurk_slots_of(const char *folder, uint32_t owner, char *path)
@@ -151,6 +156,26 @@ static bool is_still(const char *folder, uint32_t owner, const char *users)
 	if (!*was || access(users, R_OK))
 		return true;
 	return find_name(users, owner, is) && !strcmp(was, is);
+}
+
+/* By a file that is as long as a slot is at least, and gone again. */
+int lurk_slots_probe(const char *folder)
+{
+	static const uint8_t block[4096];
+	int at, fd, error = mkdir(folder, 0700) && errno != EEXIST ? errno : 0;
+
+	at = error ? -1 : open_folder(folder);
+	if (at < 0)
+		return error ? error : errno;
+	unlinkat(at, PROBE, 0);
+	fd = openat(at, PROBE, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+	if (fd < 0 || !lurk_write_whole(fd, block, sizeof block))
+		error = errno;
+	if (fd >= 0)
+		close(fd);
+	unlinkat(at, PROBE, 0);
+	close(at);
+	return error;
 }
 
 static void take_away(const char *path)

@@ -16,6 +16,10 @@ enum lurk_error lurk_slots_error(int error);
  * PATH_MAX bytes. */
 const char *lurk_slots_of(const char *folder, uint32_t owner, char *path);
 
+/* Makes the computer's folder where it is not there. 0, or the errno of why nothing could be stored
+ * in it now. */
+int lurk_slots_probe(const char *folder);
+
 /* Takes away what belongs to such owners; whoever was in no such file stays. */
 void lurk_slots_tidy(const char *folder, const char *users);
 

@@ -16,16 +16,17 @@
 #include "service/control.h"
 #include "service/news.h"
 #include "service/protocol.h"
+#include "service/resident.h"
 #include "service/rights.h"
 #include "service/supervisor.h"
 
 const char *argp_program_version = "lurkd " LURK_VERSION;
 
 enum { KEYMAP_SIZE = 1 << 22, LEAVE_US = 2000000 };
-enum { OPTION_RESTORE = 1000, OPTION_EVERYONE, OPTION_WATCH, OPTION_PERSONS };
+enum { OPTION_RESTORE = 1000, OPTION_EVERYONE, OPTION_WATCH, OPTION_PERSONS, OPTION_TABLES };
 
 struct options {
-	const char *socket, *state, *group, *persons;
+	const char *socket, *state, *tables, *group, *persons;
 	bool restore, everyone, watch_by_root;
 };
 
@@ -38,6 +39,7 @@ struct service {
 	struct lurk_control *control;
 	struct lurk_supervisor supervisor;
 	struct lurk_news news;
+	struct lurk_kept_file users, groups;
 	int signals, storing;
 	bool ready, ending;
 };
@@ -141,7 +143,7 @@ static bool start(struct service *s, struct lurk_message *message)
 	enum lurk_error error;
 	char line[256];
 
-	s->machine = lurk_linux_new(s->options.state, message);
+	s->machine = lurk_linux_new(s->options.state, s->options.tables, message);
 	if (!s->machine)
 		return false;
 	s->port = lurk_linux_port(s->machine);
@@ -205,8 +207,8 @@ static bool open_all(struct service *s, struct lurk_message *message)
 	const enum lurk_own own = read_own(s);
 	const struct lurk_control_options control = {
 		.path = s->options.socket,
-		.rights = {.users = "/etc/passwd",
-			   .groups = "/etc/group",
+		.rights = {.users = &s->users,
+			   .groups = &s->groups,
 			   .group = s->options.group,
 			   .own = own,
 			   .status_for_everyone = s->options.everyone,
@@ -308,6 +310,8 @@ static void stop(struct service *s)
 		leave(s);
 	lurk_linux_free(s->machine);
 	lurk_supervisor_close(&s->supervisor);
+	lurk_kept_forget(&s->users);
+	lurk_kept_forget(&s->groups);
 	free_memory(&s->memory);
 }
 
@@ -316,6 +320,10 @@ static void stop(struct service *s)
 static const struct argp_option option_table[] = {
 	{"socket", 's', "PATH", 0, "The control socket (default: /run/lurk/control)", 0},
 	{"state", 'S', "FOLDER", 0, "Where rules are stored (default: /var/lib/lurk/rules)", 0},
+	{"tables", OPTION_TABLES, "FOLDER", 0,
+	 "Where is written what the kernel's tables held, until the computer is started anew; "
+	 "best in memory (default: /run/lurk/tables)",
+	 0},
 	{"group", 'g', "NAME", 0, "Whose members may change rules, as root may (default: lurk)", 0},
 	{"persons", OPTION_PERSONS, "FILE", 0,
 	 "What rules of their own the person at a screen may have: a file with one of the words "
@@ -342,6 +350,9 @@ static error_t parse_option(int key, char *arg, struct argp_state *state)
 		return 0;
 	case 'S':
 		options->state = arg;
+		return 0;
+	case OPTION_TABLES:
+		options->tables = arg;
 		return 0;
 	case 'g':
 		options->group = arg;
@@ -387,11 +398,14 @@ int main(int argc, char **argv)
 		abort();
 	s->options = (struct options){LURK_CONTROL_PATH,
 				      "/var/lib/lurk/rules",
+				      "/run/lurk/tables",
 				      "lurk",
 				      "/etc/lurk/persons",
 				      false,
 				      false,
 				      false};
+	s->users = (struct lurk_kept_file){.path = "/etc/passwd", .fd = -1};
+	s->groups = (struct lurk_kept_file){.path = "/etc/group", .fd = -1};
 	argp_parse(&argp, argc, argv, 0, NULL, &s->options);
 	setvbuf(stderr, NULL, _IOLBF, BUFSIZ);
 	s->news.say = say;
@@ -400,6 +414,7 @@ int main(int argc, char **argv)
 	prctl(PR_SET_DUMPABLE, 0);
 	/* Room for large rule sets is only touched as far as it is used. */
 	prctl(PR_SET_THP_DISABLE, 1, 0, 0, 0);
+	lurk_stay_resident();
 	s->supervisor.timer = -1;
 	if (s->options.restore) {
 		status = restore(s, &why);

@@ -18,15 +18,10 @@ static const char main_seat[] = "seat0";
 /* ---- The group --------------------------------------------------------------------------------
  */
 
-static FILE *open_list(const char *path)
-{
-	return path ? fopen(path, "re") : NULL;
-}
-
 /* The group's number; false where there is none, or no group of that name. `name` may be NULL. */
 static bool has_member(const struct lurk_rights_from *from, const char *name, gid_t *number)
 {
-	FILE *file = open_list(from->groups);
+	FILE *file = lurk_kept_open(from->groups);
 	struct group *group = NULL;
 	bool found = false;
 
@@ -45,7 +40,7 @@ static bool has_member(const struct lurk_rights_from *from, const char *name, gi
 /* Whether the files have this user as a member, by name or by its first group. */
 static bool is_listed(const struct lurk_rights_from *from, uid_t uid)
 {
-	FILE *file = open_list(from->users);
+	FILE *file = lurk_kept_open(from->users);
 	struct passwd *user = NULL;
 	gid_t number = (gid_t)-1;
 	bool listed;

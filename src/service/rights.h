@@ -11,12 +11,13 @@
 
 #include <sys/types.h>
 
+#include "service/kept.h"
 #include "service/rpc.h"
 
 struct lurk_rights_from {
-	const char *users, *groups; /* files: /etc/passwd, /etc/group */
-	const char *group;          /* whose members may change rules */
-	enum lurk_own own;          /* what the rules of persons at a screen may do */
+	struct lurk_kept_file *users, *groups; /* such as /etc/passwd and /etc/group */
+	const char *group;                     /* whose members may change rules */
+	enum lurk_own own;                     /* what the rules of persons at a screen may do */
 	bool status_for_everyone;
 	bool watch_by_root; /* and not by the person at the screen */
 };

@@ -223,12 +223,13 @@ void lurk_method_image(struct lurk_call *call)
 
 	if (!lurk_call_part(call, &part))
 		return;
+	now = lurk_session_image(session, part);
+	if (now && (!sequence || now->sequence == sequence)) { /* which no disk is asked for */
+		answer_image(call, now);
+		return;
+	}
 	if (!sequence) {
-		now = lurk_session_image(session, part);
-		if (now)
-			answer_image(call, now);
-		else
-			lurk_call_fail(call, LURK_RPC_NOT_STORED, "no rules are loaded");
+		lurk_call_fail(call, LURK_RPC_NOT_STORED, "no rules are loaded");
 		return;
 	}
 	session->port->calls->slots(session->port, &size);

@@ -47,10 +47,10 @@ bool lurk_setup_undo(struct lurk_message *message)
 		return lurk_say(message, "the service cannot be stopped; `systemctl status lurkd` "
 					 "says why");
 	/* Where it had been killed, tables are still changed. */
-	if (access("/var/lib/lurk/rules", F_OK) == 0 && !RUN(LURK_LURKD, "--restore"))
+	if (access("/run/lurk/tables", F_OK) == 0 && !RUN(LURK_LURKD, "--restore"))
 		return lurk_say(message, "the kernel's tables could not be put back; a reboot does "
 					 "that");
-	TRY("rm", "-rf", "--", "/var/lib/lurk");
+	TRY("rm", "-rf", "--", "/var/lib/lurk", "/run/lurk");
 	TRY("userdel", "lurkd");
 	TRY("groupdel", "lurkd");
 	TRY("groupdel", "lurk");

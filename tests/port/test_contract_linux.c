@@ -439,7 +439,7 @@ static struct contract_rig *make(void)
 	make_folder(r->folder);
 	make_keyboard(r);
 	usleep(PLUG_US);
-	r->machine = lurk_linux_new(r->folder, &why);
+	r->machine = lurk_linux_new(r->folder, NULL, &why);
 	if (!r->machine)
 		fail_msg("%s", why.text);
 	r->rig = (struct contract_rig){.port = lurk_linux_port(r->machine),
@@ -799,7 +799,7 @@ static struct linux_rig *make_on_odd(uint16_t product)
 	make_folder(r->folder);
 	make_device(r, odd_descriptor, sizeof odd_descriptor, product);
 	usleep(PLUG_US);
-	r->machine = lurk_linux_new(r->folder, &why);
+	r->machine = lurk_linux_new(r->folder, NULL, &why);
 	assert_non_null(r->machine);
 	r->rig = (struct contract_rig){.port = lurk_linux_port(r->machine), .data = r};
 	return r;

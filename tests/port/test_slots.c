@@ -166,6 +166,7 @@ static void what_the_system_says_is_passed_on(void **state)
 	struct rlimit before;
 	const struct lurk_slots_place nowhere = {"/nowhere/at/all", LURK_NOBODY, ""};
 	uint8_t bytes[500] = {1}, back[500];
+	char probe[96];
 	size_t length;
 
 	(void)state;
@@ -180,6 +181,18 @@ static void what_the_system_says_is_passed_on(void **state)
 	setrlimit(RLIMIT_FSIZE, &before);
 	assert_int_equal(lurk_slots_read(folder, 0, back, sizeof back, &length), LURK_OK);
 	assert_true(length < sizeof bytes);
+	/* And is known before anything is stored, without a trace. */
+	setrlimit(RLIMIT_FSIZE, &small);
+	assert_int_equal(lurk_slots_probe(folder), EFBIG);
+	setrlimit(RLIMIT_FSIZE, &before);
+	assert_int_equal(lurk_slots_probe(folder), 0);
+	snprintf(probe, sizeof probe, "%s/probe", folder);
+	assert_int_equal(symlink(outside, probe), 0);
+	assert_int_equal(lurk_slots_probe(folder), 0);
+	assert_int_equal(access(probe, F_OK), -1);
+	assert_int_equal(access(outside, F_OK), -1);
+	assert_int_equal(lurk_slots_probe("/nowhere/at/all"), ENOENT);
+	assert_int_equal(lurk_slots_probe("/dev/null"), ENOTDIR);
 	assert_int_equal(lurk_slots_write(&nowhere, 0, bytes, 1, 1, NULL), LURK_ERR_NO_FOLDER);
 	assert_int_equal(lurk_slots_read("/nowhere/at/all", 0, back, 1, &length), LURK_OK);
 	assert_int_equal(length, 0);

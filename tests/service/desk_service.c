@@ -69,9 +69,11 @@ int main(int argc, char **argv)
 {
 	struct lurk_computer computer;
 	char users[256], groups[256];
+	struct lurk_kept_file kept_users = {.path = users, .fd = -1},
+			      kept_groups = {.path = groups, .fd = -1};
 	const struct lurk_control_options options = {.path = argv[2],
-						     .rights = {.users = users,
-								.groups = groups,
+						     .rights = {.users = &kept_users,
+								.groups = &kept_groups,
 								.group = argv[3],
 								.status_for_everyone = argc > 4},
 						     .log = say,
@@ -107,6 +109,8 @@ int main(int argc, char **argv)
 		lurk_control_tell(control);
 	}
 	lurk_control_close(control);
+	lurk_kept_forget(&kept_users);
+	lurk_kept_forget(&kept_groups);
 	lurk_computer_close(&computer);
 	return 0;
 }

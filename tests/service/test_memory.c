@@ -68,6 +68,7 @@ struct service {
 	struct sim_rig *rig;
 	SESSION_FIELDS(KEYBOARDS, IMAGE, KEYMAPS)
 	struct lurk_control *control;
+	struct lurk_kept_file kept_users, kept_groups;
 	char path[128], users[128], groups[128], request[2 * TEST_IMAGE + 400];
 	char digits[2 * TEST_IMAGE + 1], answer[1 << 16];
 };
@@ -96,7 +97,7 @@ static void begin(struct service *s)
 {
 	const struct lurk_control_options options = {
 		.path = s->path,
-		.rights = {.users = s->users, .groups = s->groups, .group = "test"},
+		.rights = {.users = &s->kept_users, .groups = &s->kept_groups, .group = "test"},
 		.log = nobody_reads};
 	struct test_rules *rules = calloc(1, sizeof *rules);
 	struct lurk_message why = {""};
@@ -107,6 +108,8 @@ static void begin(struct service *s)
 	snprintf(s->groups, sizeof s->groups, "%s-groups", s->rig->folder);
 	write_file(s->users, "", 0);
 	write_file(s->groups, "test:x:%u:\n", getgid());
+	s->kept_users = (struct lurk_kept_file){.path = s->users, .fd = -1};
+	s->kept_groups = (struct lurk_kept_file){.path = s->groups, .fd = -1};
 	s->memory = SESSION_MEMORY(s);
 	assert_int_equal(lurk_session_start(&s->session, &s->memory, s->rig->rig.port), LURK_OK);
 	settle(s);
@@ -122,6 +125,8 @@ static void begin(struct service *s)
 static void end(struct service *s)
 {
 	lurk_control_close(s->control);
+	lurk_kept_forget(&s->kept_users);
+	lurk_kept_forget(&s->kept_groups);
 	lurk_session_stop(&s->session);
 	unlink(s->users);
 	unlink(s->groups);

@@ -851,6 +851,10 @@ def a_disk_is_slow():
     wait_for(lambda: newest() == 0)
     service.play("stored")
     assert again.wait() == 0, again.communicate()
+    # What is in force is told by heart.
+    shutil.rmtree(service.folder + "/storage")
+    now = client.ask("status")["result"]["sequence"]
+    assert client.ask("image", sequence=now)["result"]["sequence"] == now
     client.end()
     other.end()
     service.end()

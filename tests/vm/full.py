@@ -37,6 +37,8 @@ def install(m):
           "--value lurkd)'/environ' 2>&1",
           "Permission denied", "its memory is not for others", fine=False)
     m.has("prlimit -c -p $(systemctl show -p MainPID --value lurkd) -o SOFT,HARD --noheadings | tr -s \" \"", "0 0", "no core file")
+    locked = m.sh("grep VmLck /proc/$(systemctl show -p MainPID --value lurkd)/status")
+    m.check("its memory is locked", re.search(r"[1-9]\d* kB", locked) is not None, locked)
 
 
 def rights(m):
@@ -227,21 +229,76 @@ def no_space(m):
     """A disk without room, or that is read-only: stored rules are in force all the same, and it is said what will not survive."""
     rules = "/var/lib/lurk/rules"
     m.sh("lurk restore CapsLock; lurk swap KeyQ KeyW --apply")
-    m.sh(f"systemctl stop lurkd; cp -a {rules} /tmp/rules; mount -t tmpfs -o size=256k,mode=700,uid=$(id -u lurkd),gid=$(id -g lurkd) none {rules}")
-    m.sh(f"cp -a /tmp/rules/. {rules}/; rm -f {rules}/originals*; cat /dev/zero > {rules}/fill; systemctl start lurkd", fine=False)
+    small = "mount -t tmpfs -o mode=700,uid=$(id -u lurkd),gid=$(id -g lurkd),size="
+    m.sh(f"systemctl stop lurkd; cp -a {rules} /tmp/rules; {small}256k none {rules}")
+    m.sh(f"cp -a /tmp/rules/. {rules}/; cat /dev/zero > {rules}/fill; systemctl start lurkd", fine=False)
     for how, why in (("no space left", "No space left on device"), ("read-only", "Read-only file system")):
         if how == "read-only":
-            m.sh(f"systemctl stop lurkd; mount -o remount,ro {rules}; systemctl start lurkd")
+            m.sh(f"systemctl stop lurkd; mount -o remount,ro {rules}; {small}4k none /run/lurk/tables; cat /dev/zero > /run/lurk/tables/fill", fine=False)
+            m.sh("systemctl start lurkd")
         m.runs(f"{how}: the service runs")
         m.types("q w a", "wqa", f"{how}: stored rules are in force")
         m.has("lurk status", f"Nothing can be stored: {rules}: {why}", f"{how}: lurk status says so")
-        m.has("lurk status", "what its table held cannot be written down", f"{how}: by the relay")
+        m.has("lurk status", "what its table held cannot be written down" if how == "read-only" else "table  ",
+              f"{how}: by the table, while there is room for what that held")
         m.has("lurk map CapsLock KeyX --apply 2>&1", "no space left on the disk" if how == "no space left" else "the disk is read-only",
               f"{how}: what is not stored is refused, with the reason", fine=False)
         m.types("q w a", "wqa", f"{how}: and all is as it was")
         m.has("journalctl -u lurkd -n 20 --no-pager -o cat", f"nothing can be stored: {rules}: {why}", f"{how}: the journal says so")
-    m.sh(f"systemctl stop lurkd; umount {rules}; systemctl start lurkd; lurk restore CapsLock; lurk apply")
+    m.sh(f"systemctl stop lurkd; umount {rules} /run/lurk/tables; systemctl start lurkd; lurk restore CapsLock; lurk apply")
     m.types("q w a", "wqa", "with room again")
+
+
+def frozen_disk(m):
+    """A disk that stands still, first for what is written, then for what is read as well, and of what is in memory all that the
+    kernel may take is gone: keys go through their rules, those that are being stored too, the off chord works, and all goes on
+    when the disk does. (Nothing is started then but what the shell does by itself: it would wait.)"""
+    profile, me = "--profile /run/frozen/profile.yaml", "XDG_STATE_HOME=/run/frozen"
+    m.sh("mount -o remount,noatime /; rm -rf /run/frozen; mkdir /run/frozen; cp /etc/lurk/* /run/frozen/")
+    m.sh(f"{me} lurk map F9 F10 {profile} --apply; lurk status --rules; lurk off; lurk on")
+    read = f'while read -r line || [ "$line" ]; do printf %s "$line"; done < {TYPED}'
+
+    def arrived(presses, count):
+        m.sh(f": > {TYPED}", fine=False)
+        m.press(presses)
+        m.wait_for(lambda: len(m.sh(read, fine=False)) >= count, 60)
+        return m.sh(read, fine=False)
+
+    def types(presses, wanted, when):
+        got = m.again(lambda: arrived(presses, len(wanted)), wanted)
+        m.check(f"{when}: pressed {presses}, arrived {got!r}", got == wanted)
+
+    def disk(writes, reads):
+        m.ask("block_set_io_throttle", device="virtio0", bps=0, bps_rd=reads, bps_wr=writes, iops=0, iops_rd=0, iops_wr=0)
+    types("q w a", "wqa", "the disk as usual")
+    # What reads the keyboards themselves hears nothing while they are taken.
+    m.sh('for e in /sys/class/input/event*; do case "$(cat $e/device/phys)" in lurk/*) ;; *) (exec cat /dev/input/${e##*/} >> /run/frozen/heard '
+         '2>/dev/null &) ;; esac; done')
+
+    def is_heard():
+        m.press("a")
+        return m.sh("[ -s /run/frozen/heard ] && echo heard; true") == "heard"
+    pid = m.service()
+    disk(1, 0)
+    m.sh(f"{me} lurk map F9 F12 {profile} --apply >/run/told 2>&1 &")
+    m.until("lurk status --rules", "F9 gives F12")
+    types("q w a f9", "wqa\x1b[24~", "it takes nothing: what is being stored is in force")
+    m.sh("echo 3 > /proc/sys/vm/drop_caches")
+    disk(1, 1)
+    types("q w a f9", "wqa\x1b[24~", "it gives nothing either")
+    for seconds in 3, 6, 12, 24:  # where the host holds the machine up, a short one is too short
+        m.press("+shift +shift_r +esc", 0)
+        time.sleep(seconds)
+        m.press("-esc -shift_r -shift")
+        m.wait_for(is_heard, 10)
+        if arrived("q w a", 3) != "wqa":
+            break
+    types("q w a", "qwa", "and the off chord was held")
+    disk(0, 0)
+    m.sh("kill $(pidof cat); lurk on")
+    m.read_console()
+    m.types("q w a", "wqa", "the disk goes on, and so does all else")
+    m.check("by the same service", m.service() == pid)
 
 
 def killed_while_asked(m):
@@ -634,9 +691,9 @@ def own_rules(m):
     m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply")
 
 
-PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space,
+PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, frozen_disk, no_space,
          table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, killed_while_asked, without_service, coming_and_going]
-HALF = 8
+HALF = 9
 
 
 def main():

@@ -135,7 +135,7 @@ int main(int argc, char **argv)
 	setvbuf(stdout, NULL, _IOLBF, 0);
 	if (argc == 2 && !strcmp(argv[1], "watch"))
 		return watch_others();
-	machine = lurk_linux_new("/tmp/rules", &why);
+	machine = lurk_linux_new("/tmp/rules", NULL, &why);
 	if (!machine || argc < 2 || lurk_session_start(&session, &memory, lurk_linux_port(machine)))
 		return 1;
 	lurk_session_run(&session);

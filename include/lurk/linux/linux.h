@@ -18,9 +18,12 @@ enum { LURK_LINUX_KEYBOARDS = 32, LURK_LINUX_SLOTS = 16, LURK_LINUX_SLOT_SIZE = 
 
 struct lurk_linux;
 
-/* Opens the machine; rules are stored below `folder`, which is made where it is not there. NULL
- * with a message where it cannot. */
-struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *message);
+/* Opens the machine; rules are stored below `folder`, which is made where it is not there. Below
+ * `memory`, as well, what the kernel's tables held is written before they change: for a later
+ * process, until the computer is started anew. In a file system that is in memory no key waits for
+ * a disk with that; NULL for `folder`. NULL with a message where the machine cannot be opened. */
+struct lurk_linux *lurk_linux_new(const char *folder, const char *memory,
+				  struct lurk_message *message);
 /* Gives all keyboards back. Tables stay as they are: lurk_session_stop() restores them, also in a
  * later process, by the record of what they held. */
 void lurk_linux_free(struct lurk_linux *machine);

@@ -60,6 +60,7 @@ struct lurk_linux {
 	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	char folder[PATH_MAX - 64];
 	struct lurk_message trouble; /* what cannot be stored, and why */
+	bool untidy; /* who is at a screen changed, since there were rules of accounts only */
 	struct lurk_syncing syncing; /* what is stored, where that is left to a thread */
 	struct lurk_record record;
 	struct udev *udev;
@@ -485,7 +486,7 @@ static void happened(struct lurk_linux *m, uint32_t what)
 	}
 	if (what == PERSONS) {
 		lurk_persons_read(m->persons);
-		lurk_slots_tidy(m->folder, USERS); /* before the next one's are read */
+		m->untidy = true;
 		queue_kind(m, LURK_PORT_PERSONS, 0);
 		return;
 	}
@@ -965,13 +966,19 @@ static void note_trouble(struct lurk_linux *m, enum lurk_error error)
 		*m->trouble.text = '\0';
 }
 
+/* Who comes to a screen is not given what an account that is gone has left; and where only somebody
+ * leaves one, no disk is asked. */
 static enum lurk_error linux_slot_read(struct lurk_port *port, uint32_t owner, unsigned slot,
 				       uint8_t *bytes, size_t size, size_t *length)
 {
+	struct lurk_linux *m = machine_of(port);
 	char folder[PATH_MAX];
 
-	return lurk_slots_read(lurk_slots_of(machine_of(port)->folder, owner, folder), slot, bytes,
-			       size, length);
+	if (m->untidy && owner != LURK_NOBODY) {
+		m->untidy = false;
+		lurk_slots_tidy(m->folder, USERS);
+	}
+	return lurk_slots_read(lurk_slots_of(m->folder, owner, folder), slot, bytes, size, length);
 }
 
 /* One slot that is in the way is not the disk's trouble. */
@@ -1081,7 +1088,8 @@ static void find_keyboards(struct lurk_linux *m)
 	}
 }
 
-struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *message)
+struct lurk_linux *lurk_linux_new(const char *folder, const char *memory,
+				  struct lurk_message *message)
 {
 	struct lurk_linux *m = calloc(1, sizeof *m);
 	/* Where udev runs its events come after its own rules have written the table; where it does
@@ -1109,12 +1117,13 @@ struct lurk_linux *lurk_linux_new(const char *folder, struct lurk_message *messa
 		lurk_linux_free(m);
 		return NULL;
 	}
-	/* Where nothing can be written rules are in force all the same. */
-	error = mkdir(folder, 0700) && errno != EEXIST ? errno : 0;
-	if (!lurk_record_open(&m->record, folder))
-		error = error ? error : errno;
+	/* Where nothing can be written rules are in force all the same, and tables as they were. */
+	error = lurk_slots_probe(folder);
 	if (error)
 		lurk_say(&m->trouble, "%s: %s", folder, strerror(error));
+	if (memory)
+		mkdir(memory, 0700);
+	lurk_record_open(&m->record, memory ? memory : folder);
 	lurk_slots_tidy(folder, USERS);
 	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
 	udev_monitor_enable_receiving(m->monitor);
