@@ -404,8 +404,11 @@ bool desktop_use(const char *names, int active, bool *unable, char why[256])
 	bool did = false;
 
 	*unable = false;
-	if (!are_names(names) || active < 0 || active >= (int)count) {
+	if (!are_names(names)) {
 		snprintf(why, 256, "these are no names");
+	} else if (active < 0 || active >= (int)count) {
+		snprintf(why, 256, "--active takes a number from 0 to %u here, not %d", count - 1,
+			 active);
 	} else if (fd >= 0) {
 		sway_patience_ms = SWAY_COMMAND_MS;
 		did = sway_use(fd, layouts->str, variants->str, active, why);

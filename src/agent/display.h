@@ -46,8 +46,8 @@ void display_keymap(struct display *display, struct xkb_keymap *keymap);
 void display_active(struct display *display, int active);
 
 /* Lets the session type with other layouts, by their names in XKB's list, "gb,de:nodeadkeys", and
- * with the active of these first. False
- * with why not, and `unable` where this desktop lets no program do that. */
+ * first with the active of these. False with why not, and `unable` where this desktop lets no
+ * program do that. */
 bool desktop_use(const char *names, int active, bool *unable, char why[256]);
 
 /* The same of an X server, by two lists. */

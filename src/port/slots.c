@@ -95,8 +95,9 @@ static unsigned count_owned(const char *folder)
 	return count;
 }
 
-/* The name of a user in such a file; false where there is none, or the file cannot be read. */
-static bool find_name(const char *users, uint32_t owner, char name[NAME])
+/* The name of a user in such a file: 0, ENOENT where all of it was read and there is none, or why
+ * nobody knows. */
+static int find_name(const char *users, uint32_t owner, char name[NAME])
 {
 	FILE *file = fopen(users, "re");
 	char *line = NULL, *longer;
@@ -105,6 +106,8 @@ static bool find_name(const char *users, uint32_t owner, char name[NAME])
 	struct passwd *found = NULL;
 	int error = ERANGE; /* a line that is longer stays to be read */
 
+	if (!file)
+		return EACCES;
 	do {
 		if (error == ERANGE) {
 			size += LINE;
@@ -113,13 +116,14 @@ static bool find_name(const char *users, uint32_t owner, char name[NAME])
 				break;
 			line = longer;
 		}
-		error = file ? fgetpwent_r(file, &user, line, size, &found) : ENOENT;
+		error = fgetpwent_r(file, &user, line, size, &found);
 	} while (error == ERANGE || (!error && user.pw_uid != owner));
+	if (error == ENOENT && ferror(file))
+		error = EIO;
 	snprintf(name, NAME, "%s", error ? "" : user.pw_name);
 	free(line);
-	if (file)
-		fclose(file);
-	return *name;
+	fclose(file);
+	return error;
 }
 
 static void note_account(const char *folder, uint32_t owner, const char *users)
@@ -127,7 +131,7 @@ static void note_account(const char *folder, uint32_t owner, const char *users)
 	char path[PATH_MAX + 16], name[NAME];
 	int fd;
 
-	if (!find_name(users, owner, name))
+	if (find_name(users, owner, name))
 		return; /* known elsewhere, and kept */
 	snprintf(path, sizeof path, "%s/" ACCOUNT, folder);
 	fd = open(path, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0600);
@@ -143,7 +147,7 @@ static bool is_still(const char *folder, uint32_t owner, const char *users)
 {
 	char path[PATH_MAX + 16], was[NAME] = "", is[NAME];
 	size_t length = 0;
-	int fd;
+	int fd, error;
 
 	snprintf(path, sizeof path, "%s/" ACCOUNT, folder);
 	fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
@@ -153,9 +157,8 @@ static bool is_still(const char *folder, uint32_t owner, const char *users)
 		length = 0;
 	close(fd);
 	was[length] = '\0';
-	if (!*was || access(users, R_OK))
-		return true;
-	return find_name(users, owner, is) && !strcmp(was, is);
+	error = *was ? find_name(users, owner, is) : EACCES;
+	return error ? error != ENOENT : !strcmp(was, is);
 }
 
 /* By a file that is as long as a slot is at least, and gone again. */
@@ -169,8 +172,8 @@ int lurk_slots_probe(const char *folder)
 		return error ? error : errno;
 	unlinkat(at, PROBE, 0);
 	fd = openat(at, PROBE, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
-	if (fd < 0 || !lurk_write_whole(fd, block, sizeof block))
-		error = errno;
+	if (fd < 0 ? errno != EEXIST : !lurk_write_whole(fd, block, sizeof block))
+		error = errno; /* of what lies in the way nobody knows more */
 	if (fd >= 0)
 		close(fd);
 	unlinkat(at, PROBE, 0);

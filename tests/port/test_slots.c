@@ -191,6 +191,9 @@ static void what_the_system_says_is_passed_on(void **state)
 	assert_int_equal(lurk_slots_probe(folder), 0);
 	assert_int_equal(access(probe, F_OK), -1);
 	assert_int_equal(access(outside, F_OK), -1);
+	assert_int_equal(mkdir(probe, 0700), 0);
+	assert_int_equal(lurk_slots_probe(folder), 0);
+	assert_int_equal(rmdir(probe), 0);
 	assert_int_equal(lurk_slots_probe("/nowhere/at/all"), ENOENT);
 	assert_int_equal(lurk_slots_probe("/dev/null"), ENOTDIR);
 	assert_int_equal(lurk_slots_write(&nowhere, 0, bytes, 1, 1, NULL), LURK_ERR_NO_FOLDER);
@@ -259,6 +262,13 @@ static void rules_go_with_the_account(void **state)
 		assert_true(has_rules(ELSEWHERE));
 		assert_int_equal(access(lurk_slots_of(folder, ANN, path), F_OK) == 0, rows[i].ann);
 	}
+	/* Nor because nobody can tell: a folder is opened, and cannot be read. */
+	write_users(both);
+	assert_int_equal(keep_rules(ANN), LURK_OK);
+	lurk_slots_tidy(folder, folder);
+	assert_true(has_rules(ANN));
+	lurk_slots_tidy(folder, "/dev/null");
+	assert_false(has_rules(ANN));
 	/* Not without end. */
 	write_users("");
 	for (uint32_t owner = 1; owner <= LURK_SLOTS_PERSONS; owner++)

@@ -1117,7 +1117,7 @@ struct lurk_linux *lurk_linux_new(const char *folder, const char *memory,
 		lurk_linux_free(m);
 		return NULL;
 	}
-	/* Where nothing can be written rules are in force all the same, and tables as they were. */
+	/* Where nothing can be stored rules are in force all the same. */
 	error = lurk_slots_probe(folder);
 	if (error)
 		lurk_say(&m->trouble, "%s: %s", folder, strerror(error));
