@@ -264,7 +264,8 @@ enum lurk_went lurk_naming_nickname(struct lurk_naming *naming, uint16_t describ
 				    const char *code, const char *nickname)
 {
 	const struct lurk_keyboards_file *keyboards = &naming->ws->keyboards;
-	char *list, on[LURK_WORDS], quoted[LURK_WORDS + 8];
+	const struct lurk_nickname *same = lurk_nickname_find(keyboards, described, nickname);
+	char *list, on[LURK_WORDS], other[LURK_WORDS], quoted[LURK_WORDS + 8];
 	struct lurk_press press;
 	bool fine;
 
@@ -275,6 +276,11 @@ enum lurk_went lurk_naming_nickname(struct lurk_naming *naming, uint16_t describ
 		return LURK_ASKED_WRONGLY;
 	}
 	lurk_words_target(&press.on, on);
+	if (same && strcmp(lurk_words_target(&same->on, other), on) != 0) {
+		lurk_say(&naming->why, "on %s %s is called %s already; take another nickname",
+			 name_of(naming, described), other, same->name);
+		return LURK_ASKED_WRONGLY;
+	}
 	list = lurk_print("{");
 	for (uint16_t i = 0; i < keyboards->nickname_count; i++) {
 		const struct lurk_nickname *n = &keyboards->nicknames[i];

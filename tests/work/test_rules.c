@@ -1201,6 +1201,10 @@ static void names_and_oddities(void **state)
 			 LURK_ASKED_WRONGLY);
 	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "hid:07:a6", "Reed"),
 			 LURK_DONE);
+	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "F9", "reed"),
+			 LURK_ASKED_WRONGLY);
+	assert_string_equal(naming.why.text,
+			    "on heron hid:07:a6 is called Reed already; take another nickname");
 	assert_int_equal(lurk_naming_set_apart(&naming, keyboard("heron")), LURK_DONE);
 	assert_int_equal(lurk_naming_set_form(&naming, keyboard("heron"), "round"),
 			 LURK_ASKED_WRONGLY);
