@@ -68,8 +68,19 @@ bool lurk_edits_is_key(struct lurk_edits *edits, const char *key)
 bool lurk_edits_result(struct lurk_edits *edits, const char *word, struct lurk_result *result,
 		       uint8_t step[LURK_STEP_BYTES])
 {
-	return lurk_profile_result(word, lurk_workspace_characters(edits->ws), result, step,
-				   &edits->why);
+	const struct lurk_characters *characters = lurk_workspace_characters(edits->ws);
+	const struct lurk_nickname *nickname;
+	lurk_key key = LURK_KEY_NONE;
+
+	if (lurk_profile_result(word, characters, result, step, &edits->why))
+		return true;
+	/* What a key that has a name of the person's own usually gives. */
+	nickname = lurk_nickname_find(&edits->ws->keyboards, edits->keyboard, word);
+	if (nickname)
+		key = nickname->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(nickname->on.scan)
+							    : nickname->on.key;
+	return key != LURK_KEY_NONE &&
+	       lurk_profile_result(lurk_key_name(key), characters, result, step, &edits->why);
 }
 
 static void give_words(struct lurk_result *result, uint8_t kind, const char *text)

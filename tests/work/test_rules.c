@@ -1163,13 +1163,17 @@ static void names_and_oddities(void **state)
 	static const char after[] =
 		"# mine\nkeyboards:\n  heron: {built-in: true, broken: [Delete, Insert], "
 		"off-chord: "
-		"[Tab, KeyQ], nicknames: {Reed: \"hid:07:a6\"}, apart: true, form: compact iso}\n"
+		"[Tab, KeyQ], nicknames: {Reed: \"hid:07:a6\", Quill: \"KeyQ\"}, apart: true, "
+		"form: compact iso}\n"
 		"  teal: [{usb: \"fade:0001\"}, {bluetooth: \"fade:8003\"}]\n";
 	char insert[] = "Insert", delete[] = "Delete", tab[] = "Tab", q[] = "Q", alt[] = "Alt";
 	const struct lurk_identity wagtail = {.bus = LURK_BUS_USB, .vendor = 0xfade, .product = 1};
 	const struct lurk_identity radio = {
 		.bus = LURK_BUS_BLUETOOTH, .vendor = 0xfade, .product = 0x8003};
 	struct lurk_naming naming = {.ws = &ws};
+	struct lurk_edits edits = {.ws = &ws};
+	struct lurk_result result;
+	uint8_t step[LURK_STEP_BYTES];
 	struct lurk_message why;
 
 	(void)state;
@@ -1201,6 +1205,7 @@ static void names_and_oddities(void **state)
 			 LURK_ASKED_WRONGLY);
 	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "hid:07:a6", "Reed"),
 			 LURK_DONE);
+	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "q", "Quill"), LURK_DONE);
 	assert_int_equal(lurk_naming_nickname(&naming, keyboard("heron"), "F9", "reed"),
 			 LURK_ASKED_WRONGLY);
 	assert_string_equal(naming.why.text,
@@ -1212,6 +1217,10 @@ static void names_and_oddities(void **state)
 			 LURK_DONE);
 	assert_true(lurk_workspace_save_keyboards(&ws, naming.summary, &why));
 	expect("keyboards.yaml", after);
+	/* A name of one's own is one for what is given, too. */
+	assert_true(lurk_edits_result(&edits, "quill", &result, step));
+	assert_int_equal(result.key, LURK_KEY_Q);
+	assert_false(lurk_edits_result(&edits, "Reed", &result, step)); /* which gives nothing */
 	lurk_workspace_free(&ws);
 	close_desk();
 }

@@ -30,8 +30,9 @@ struct lurk_edits {
 	struct lurk_message why;
 };
 
-/* What a key shall give: a word as lurk_profile_result() reads it; a text; another profile. Where
- * it cannot be, false with edits->why. The step must live as long as the result. */
+/* What a key shall give: a word as lurk_profile_result() reads it, or a key's nickname, for what
+ * that key usually gives; a text; another profile. Where it cannot be, false with edits->why. The
+ * step must live as long as the result. */
 bool lurk_edits_result(struct lurk_edits *edits, const char *word, struct lurk_result *result,
 		       uint8_t step[LURK_STEP_BYTES]);
 bool lurk_edits_text(struct lurk_edits *edits, const char *text, struct lurk_result *result);
