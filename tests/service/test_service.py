@@ -914,15 +914,15 @@ def the_service_itself():
     lurkd, folder = sys.argv[4], tempfile.mkdtemp(prefix="lurk-test-")
     path = folder + "/control"
     for words, status, wanted in [(["--frob"], 64, "unrecognized option"), (["more"], 64, "`more` is not expected here"),
-                                  (["--state", folder, "--socket", folder + "/nothing/control"], 1, "/nothing/control: cannot be made: No such"),
-                                  (["--state", folder, "--socket", folder + "/x" * 60], 1, "longer than a socket's path may be"),
+                                  (["--state", folder, "--tables", folder + "/tables", "--socket", folder + "/nothing/control"], 1, "/nothing/control: cannot be made: No such"),
+                                  (["--state", folder, "--tables", folder + "/tables", "--socket", folder + "/x" * 60], 1, "longer than a socket's path may be"),
                                   (["--help"], 0, "lurk.off"), (["--version"], 0, "lurkd 0.1")]:
         done = subprocess.run([*WRAPPER, lurkd, *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, timeout=PATIENCE_S)
         assert wanted in done.stdout and done.returncode == status, (words, done.returncode, done.stdout)
     # Something else lies where rules are stored.
     with open(folder + "/slot-00", "wb") as file:
         file.write(os.urandom(5000))
-    running = subprocess.Popen([*WRAPPER, lurkd, "--state", folder, "--socket", path], stderr=subprocess.PIPE, text=True)
+    running = subprocess.Popen([*WRAPPER, lurkd, "--state", folder, "--tables", folder + "/tables", "--socket", path], stderr=subprocess.PIPE, text=True)
     while running.poll() is None and not os.path.exists(path):
         time.sleep(0.05)
     told = subprocess.run([*WRAPPER, LURK, "status"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
@@ -932,12 +932,12 @@ def the_service_itself():
     log = running.communicate(timeout=PATIENCE_S)[1]
     assert running.returncode == 0 and not os.path.exists(path), (running.returncode, log)
     # Where nothing can be stored it runs all the same, and says so; what others left in its folder is in nobody's way.
-    for left in ("originals.new", "slot-03"):
-        os.mkdir(f"{folder}/{left}") if left.startswith("slot") else open(f"{folder}/{left}", "w").close()
+    open(folder + "/tables/originals.new", "w").close()
+    os.mkdir(folder + "/slot-03")
     os.mkfifo(folder + "/slot-04")
     os.symlink("/etc/passwd", folder + "/slot-05")
     for state, wanted in ((folder, "slot-03 is no plain file; it is passed over"), ("/proc/nowhere", "Nothing can be stored: /proc/nowhere: No such")):
-        running = subprocess.Popen([*WRAPPER, lurkd, "--state", state, "--socket", path], stderr=subprocess.PIPE, text=True)
+        running = subprocess.Popen([*WRAPPER, lurkd, "--state", state, "--tables", folder + "/tables", "--socket", path], stderr=subprocess.PIPE, text=True)
         while running.poll() is None and not os.path.exists(path):
             time.sleep(0.05)
         told = subprocess.run([*WRAPPER, LURK, "status"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,

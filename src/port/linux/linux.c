@@ -1088,6 +1088,19 @@ static void find_keyboards(struct lurk_linux *m)
 	}
 }
 
+/* One that is for the service alone, in one that may be for all: where systemd makes none, nobody
+ * does. */
+static void make_folder(const char *path)
+{
+	const char *last = strrchr(path, '/');
+	char *above = strndup(path, last ? (size_t)(last - path) : 0);
+
+	if (above && *above && !mkdir(above, 0755))
+		chmod(above, 0755);
+	mkdir(path, 0700);
+	free(above);
+}
+
 struct lurk_linux *lurk_linux_new(const char *folder, const char *memory,
 				  struct lurk_message *message)
 {
@@ -1122,7 +1135,7 @@ struct lurk_linux *lurk_linux_new(const char *folder, const char *memory,
 	if (error)
 		lurk_say(&m->trouble, "%s: %s", folder, strerror(error));
 	if (memory)
-		mkdir(memory, 0700);
+		make_folder(memory);
 	lurk_record_open(&m->record, memory ? memory : folder);
 	lurk_slots_tidy(folder, USERS);
 	udev_monitor_filter_add_match_subsystem_devtype(m->monitor, "input", NULL);
