@@ -3,9 +3,9 @@
 #ifndef LURK_SERVICE_RESIDENT_H
 #define LURK_SERVICE_RESIDENT_H
 
-/* From now on, as far as memory is used at all; and the program with its libraries as a whole.
- * Nothing where the process may not lock as much as it likes: with less, an allocation could fail
- * that would not. */
+/* From now on, as far as memory is used at all, and the program as a whole; of its libraries, which
+ * bring much that nobody needs, what was used once. Nothing where the process may not lock as much
+ * as it likes: with less, an allocation could fail that would not. */
 void lurk_stay_resident(void);
 
 #endif

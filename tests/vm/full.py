@@ -691,7 +691,7 @@ def own_rules(m):
     m.sh("lurk restore --all; lurk swap KeyQ KeyW --apply")
 
 
-PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, frozen_disk, no_space,
+PARTS = [beginning, own_rules, plugging, other_seat, killed, sleep_and_wake, refused, no_space, frozen_disk,
          table_changed_by_others, desktops_readers, off_and_on, chord, trying, identified, typing, killed_while_asked, without_service, coming_and_going]
 HALF = 9
 
