@@ -67,6 +67,12 @@ struct lurk_target {
 	lurk_scan scan; /* for LURK_TARGET_SCAN */
 };
 
+/* The key that it is; of a scan code the one that usually has it, LURK_KEY_NONE for none. */
+static inline lurk_key lurk_target_key(const struct lurk_target *on)
+{
+	return on->kind == LURK_TARGET_SCAN ? lurk_scan_key(on->scan) : on->key;
+}
+
 struct lurk_press {
 	struct lurk_target on;
 	uint16_t modifiers; /* LURK_MOD_…, 0 for the key whatever is held with it */

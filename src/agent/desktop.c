@@ -212,16 +212,15 @@ static bool sway_did(struct json_object *answers, char why[256])
 static bool sway_use(int fd, const char *layouts, const char *variants, int active, char why[256])
 {
 	struct json_object *json = NULL;
-	char *command,
-		*then = active ? g_strdup_printf("; input type:keyboard xkb_switch_layout %d",
-						 active)
-			       : NULL;
+	char *then = active ? g_strdup_printf("; input type:keyboard xkb_switch_layout %d", active)
+			    : g_strdup("");
+	char *command;
 	bool did;
 
 	command = g_strdup_printf("input type:keyboard xkb_variant \"\"; "
 				  "input type:keyboard xkb_layout \"%s\"%s%s%s%s",
 				  layouts, *variants ? "; input type:keyboard xkb_variant \"" : "",
-				  variants, *variants ? "\"" : "", then ? then : "");
+				  variants, *variants ? "\"" : "", then);
 	snprintf(why, 256, "sway does not answer");
 	did = sway_send(fd, SWAY_COMMAND, command) && sway_answer(fd, SWAY_COMMAND, &json) &&
 	      sway_did(json, why);
@@ -399,7 +398,7 @@ static bool x_is_ours(void)
 bool desktop_use(const char *names, int active, bool *unable, char why[256])
 {
 	GString *layouts = g_string_new(""), *variants = g_string_new("");
-	const int fd = sway_connect();
+	int fd = -1;
 	const unsigned count = split(names, layouts, variants);
 	bool did = false;
 
@@ -409,7 +408,7 @@ bool desktop_use(const char *names, int active, bool *unable, char why[256])
 	} else if (active < 0 || active >= (int)count) {
 		snprintf(why, 256, "--active takes a number from 0 to %u here, not %d", count - 1,
 			 active);
-	} else if (fd >= 0) {
+	} else if ((fd = sway_connect()) >= 0) {
 		sway_patience_ms = SWAY_COMMAND_MS;
 		did = sway_use(fd, layouts->str, variants->str, active, why);
 	} else if (x_is_ours() && count > DISPLAY_LAYOUTS) {

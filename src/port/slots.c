@@ -161,7 +161,7 @@ static bool is_still(const char *folder, uint32_t owner, const char *users)
 	return error ? error != ENOENT : !strcmp(was, is);
 }
 
-/* By a file that is as long as a slot is at least, and gone again. */
+/* By a file of a block, which is gone again. */
 int lurk_slots_probe(const char *folder)
 {
 	static const uint8_t block[4096];

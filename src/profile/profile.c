@@ -68,8 +68,7 @@ static bool read_press(struct reader *r, const struct lurk_node *node, const cha
 static bool as_result(const struct lurk_press *press, const char *text, struct lurk_result *result,
 		      uint8_t step[LURK_STEP_BYTES], struct lurk_message *message)
 {
-	lurk_key key =
-		press->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(press->on.scan) : press->on.key;
+	lurk_key key = lurk_target_key(&press->on);
 
 	memset(result, 0, sizeof *result);
 	if (!key || press->only || press->on.kind == LURK_TARGET_MEANING)

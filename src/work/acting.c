@@ -137,11 +137,8 @@ uint32_t lurk_line_that_changes(const struct lurk_image *image,
 
 		lurk_image_rule(image, i, &rule);
 		for (unsigned n = 0; !rule.off && lurk_rule_change(&rule, n, &change); n++) {
-			lurk_key on = change.on.kind == LURK_TARGET_SCAN
-					      ? lurk_scan_key(change.on.scan)
-					      : change.on.key;
-
-			if (on == key && (!rule.keyboard || rule.keyboard == described))
+			if (lurk_target_key(&change.on) == key &&
+			    (!rule.keyboard || rule.keyboard == described))
 				return rule.line;
 		}
 	}

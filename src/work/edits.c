@@ -70,15 +70,13 @@ bool lurk_edits_result(struct lurk_edits *edits, const char *word, struct lurk_r
 {
 	const struct lurk_characters *characters = lurk_workspace_characters(edits->ws);
 	const struct lurk_nickname *nickname;
-	lurk_key key = LURK_KEY_NONE;
+	lurk_key key;
 
 	if (lurk_profile_result(word, characters, result, step, &edits->why))
 		return true;
 	/* What a key that has a name of the person's own usually gives. */
 	nickname = lurk_nickname_find(&edits->ws->keyboards, edits->keyboard, word);
-	if (nickname)
-		key = nickname->on.kind == LURK_TARGET_SCAN ? lurk_scan_key(nickname->on.scan)
-							    : nickname->on.key;
+	key = nickname ? lurk_target_key(&nickname->on) : (lurk_key)LURK_KEY_NONE;
 	return key != LURK_KEY_NONE &&
 	       lurk_profile_result(lurk_key_name(key), characters, result, step, &edits->why);
 }
@@ -130,7 +128,7 @@ bool lurk_edits_profile(struct lurk_edits *edits, const char *word, struct lurk_
 
 static const char *gives_now(const struct lurk_edits *edits, const struct lurk_target *on)
 {
-	lurk_key key = on->kind == LURK_TARGET_SCAN ? lurk_scan_key(on->scan) : on->key;
+	lurk_key key = lurk_target_key(on);
 	struct lurk_effects now;
 
 	if (on->kind == LURK_TARGET_SCAN && !key)
@@ -387,8 +385,7 @@ static bool still_changed(const struct lurk_edits *edits, const struct lurk_pres
 	    !lurk_effects_of(edits->ws, edits->machine, edits->keyboard, &now))
 		return false;
 	for (unsigned i = 0; lurk_rule_change(&wanted, i, &change); i++) {
-		lurk_key key = change.on.kind == LURK_TARGET_SCAN ? lurk_scan_key(change.on.scan)
-								  : change.on.key;
+		lurk_key key = lurk_target_key(&change.on);
 
 		if (now.gives[key] != key)
 			return true;

@@ -8,8 +8,8 @@
 
 bool lurk_same_target(const struct lurk_target *a, const struct lurk_target *b, bool scans)
 {
-	lurk_key ka = a->kind == LURK_TARGET_SCAN ? lurk_scan_key(a->scan) : a->key;
-	lurk_key kb = b->kind == LURK_TARGET_SCAN ? lurk_scan_key(b->scan) : b->key;
+	lurk_key ka = lurk_target_key(a);
+	lurk_key kb = lurk_target_key(b);
 
 	if (a->kind == LURK_TARGET_MEANING || b->kind == LURK_TARGET_MEANING)
 		return a->kind == b->kind && lurk_key_same_meaning(a->key, b->key);

@@ -148,7 +148,7 @@ class Machine:
         # A kernel that is given too little of a processor takes its timer for broken, and gives up, where it may look at it.
         # A processor that needs no other page tables for the kernel, as most of today: system calls then cost
         # what they do there, and not many times more. (With a clock that is no device, trusted by `tsc=reliable`, a machine takes
-        # a fifth less; and one start in some thirty stood still for ever.)
+        # a fifth less; and a start of one stood still for ever.)
         self.command = ["qemu-system-x86_64", "-accel", "tcg", "-cpu", "EPYC", "-kernel", kernel, "-initrd", initrd, "-append",
                         "console=ttyS0 quiet no_timer_check mitigations=off " + words, "-nographic", "-monitor", "none",
                         "-nic", "none",

@@ -60,7 +60,7 @@ struct lurk_linux {
 	struct keyboard keyboards[LURK_LINUX_KEYBOARDS];
 	char folder[PATH_MAX - 64];
 	struct lurk_message trouble; /* what cannot be stored, and why */
-	bool untidy; /* who is at a screen changed, since there were rules of accounts only */
+	bool untidy; /* an account may be gone since it was looked whose rules are there */
 	struct lurk_syncing syncing; /* what is stored, where that is left to a thread */
 	struct lurk_record record;
 	struct udev *udev;
